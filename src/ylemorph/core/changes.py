@@ -1,0 +1,237 @@
+"""One change to a job's options at a time, with the sentence that history keeps of it."""
+
+from collections.abc import Callable, Mapping
+from typing import Any, NamedTuple
+
+from .disk import Disk
+from .errors import BadOption, OutOfBounds, YlemorphError
+from .expressions import RowFigures, row_size
+from .layout import lay_out
+from .options import Options
+from .plan import PlanRow, make_plan
+from .remedies import FIT_NAMES
+from .rows import ROLE_NAMES
+from .sizes import format_size
+from .wishes import options_from, options_to_data
+
+
+class Changed(NamedTuple):
+    """The options after a change and what was done, in words."""
+
+    options: Options
+    sentence: str
+
+
+class Pair(NamedTuple):
+    """The disks that a job's options belong to."""
+
+    source: Disk
+    target: Disk
+
+
+def apply_change(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    """The options after ``change``: ``{"kind": …}`` with the fields of its kind.
+
+    Raises BadOption, BadSize or OutOfBounds where it cannot be made; nothing is changed then.
+    """
+    kind = change.get("kind")
+    make = _KINDS.get(kind) if isinstance(kind, str) else None
+    if make is None:
+        raise BadOption(f"“{kind}” is no change", at="kind", mend="use one of " + ", ".join(sorted(_KINDS)))
+    changed = make(pair, options, change)
+    _check(pair, options, changed.options, change)
+    return changed
+
+
+def _check(pair: Pair, before: Options, after: Options, change: Mapping[str, Any]) -> None:
+    """A change must be one that can be followed, and a pin must leave the other rows what they need."""
+    try:
+        layout = lay_out(pair.source, pair.target, after)
+    except OutOfBounds as error:
+        raise OutOfBounds(error.problem, at="size", mend=error.mend, bound_bytes=error.bound_bytes) from None
+    if change["kind"] != "pin" or layout.verdict != "does-not-fit":
+        return
+    if lay_out(pair.source, pair.target, before).verdict == "does-not-fit":
+        return
+    size = dict(after.pins).get(change["row"], 0)
+    most = -(-size // after.grain_bytes) * after.grain_bytes - layout.shortfall_bytes
+    raise OutOfBounds(
+        f"{format_size(size)} leaves the other rows {format_size(layout.shortfall_bytes)} too little",
+        at="size",
+        mend=f"give at most {format_size(most)}",
+        bound_bytes=most,
+    )
+
+
+def _row(pair: Pair, options: Options, change: Mapping[str, Any]) -> PlanRow:
+    number = change.get("row")
+    for row in make_plan(pair.source, pair.target, options).rows:
+        if row.number == number:
+            return row
+    raise BadOption(f"the source has no partition {number}", at="row", mend="choose a row of the plan")
+
+
+def _name(row: PlanRow) -> str:
+    return row.label.split(" ", 1)[1]
+
+
+def _fit(_pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    fit = change.get("fit")
+    if fit not in FIT_NAMES:
+        raise BadOption(f"“{fit}” is no fit", at="fit", mend="use one of " + ", ".join(FIT_NAMES))
+    return Changed(options.but(fit=fit), f"Fit set to {FIT_NAMES[fit]}")
+
+
+def _grow(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    row = _row(pair, options, change)
+    pins = tuple(pin for pin in options.pins if pin[0] != row.number)
+    wanted = options.but(fit="rest-to-one", grow=row.number, pins=pins)
+    return Changed(wanted, f"{_name(row)} takes the rest")
+
+
+def _pin(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    row, text = _row(pair, options, change), change.get("size")
+    if not isinstance(text, str):
+        raise BadOption("the size is missing", at="size", mend="type a size such as 240GiB")
+    if text.strip().lower() == "rest":
+        return _grow(pair, options, change)
+    if not row.carried:
+        raise BadOption(f"{_name(row)} is left behind", at="row", mend="carry it first")
+    frame = make_plan(pair.source, pair.target, options).frame
+    floors = row.floors
+    figures = RowFigures(
+        current=row.size_bytes,
+        source=row.source_bytes,
+        used=None if floors is None else floors.carried_bytes,
+        floor=None if floors is None else floors.hard * frame.grain_bytes,
+        comfort=None if floors is None else floors.comfort * frame.grain_bytes,
+        usable=frame.usable_bytes,
+        sector=frame.logical_sector_bytes,
+    )
+    try:
+        size = row_size(text, figures, change.get("bare") or "gib")
+    except YlemorphError as error:
+        raise error.under("size") from None
+    pins = {**dict(options.pins), row.number: size}
+    wanted = options.but(pins=tuple(sorted(pins.items())), hold=options.hold - {row.number})
+    return Changed(wanted, f"{_name(row)} pinned at {format_size(size)}")
+
+
+def _unpin(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    row = _row(pair, options, change)
+    pins = tuple(pin for pin in options.pins if pin[0] != row.number)
+    return Changed(options.but(pins=pins), f"{_name(row)} no longer pinned")
+
+
+def _leave(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    row = _row(pair, options, change)
+    return Changed(_without(options, row.number).but(leave=options.leave | {row.number}), f"{_name(row)} left behind")
+
+
+def _without(options: Options, number: int) -> Options:
+    """Options in which nothing rests on the row that is about to be left behind."""
+    return options.but(
+        grow=None if options.grow == number else options.grow,
+        free_after=None if options.free_after == number else options.free_after,
+    )
+
+
+def _leave_set(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    names = []
+    for number in change.get("rows") or ():
+        changed = _leave(pair, options, {"row": number})
+        options = changed.options
+        names.append(changed.sentence.removesuffix(" left behind"))
+    return Changed(options, f"{' and '.join(names)} left behind")
+
+
+def _carry(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    row = _row(pair, options, change)
+    return Changed(options.but(leave=options.leave - {row.number}), f"{_name(row)} carried again")
+
+
+def _hold(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    row = _row(pair, options, change)
+    wanted = options.but(
+        hold=options.hold | {row.number},
+        elastic=options.elastic - {row.number},
+        pins=tuple(pin for pin in options.pins if pin[0] != row.number),
+        grow=None if options.grow == row.number else options.grow,
+    )
+    return Changed(wanted, f"{_name(row)} held at its source size")
+
+
+def _release(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    row = _row(pair, options, change)
+    wanted = options.but(hold=options.hold - {row.number})
+    if row.role not in ("system", "data"):
+        wanted = wanted.but(elastic=options.elastic | {row.number})
+    return Changed(wanted, f"{_name(row)} may change its size")
+
+
+def _role(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    row, role = _row(pair, options, change), change.get("role")
+    if role not in ROLE_NAMES:
+        raise BadOption(f"“{role}” is no role", at="role", mend="use one of " + ", ".join(ROLE_NAMES))
+    roles = {**dict(options.roles), row.number: role}
+    return Changed(options.but(roles=tuple(sorted(roles.items()))), f"{_name(row)} is {role}")
+
+
+def _lighten(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    row = _row(pair, options, change)
+    lighten = options_to_data(options).get("lighten", {})
+    wanted = _read(pair, options, lighten={**lighten, str(row.number): change.get("size")})
+    size = dict(wanted.lighten)[row.number]
+    kept = tuple(entry for entry in wanted.lighten if entry[1])
+    return Changed(wanted.but(lighten=kept), f"{_name(row)} lightened by {format_size(size)}")
+
+
+def _cleared(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    row = _row(pair, options, change)
+    on = change.get("on", True)
+    cleared = options.cleared | {row.number} if on else options.cleared - {row.number}
+    words = "cleared" if on else "counted again"
+    return Changed(options.but(cleared=cleared), f"Immovable end of {_name(row)} {words}")
+
+
+def _setting(key: str, words: str) -> Callable[[Pair, Options, Mapping[str, Any]], Changed]:
+    def make(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+        value = change.get("value")
+        shown = "none" if value in (None, "") else str(value)
+        return Changed(_read(pair, options, **{key: None if value == "" else value}), words.format(shown))
+
+    return make
+
+
+def _read(pair: Pair, options: Options, **wishes: object) -> Options:
+    """Options with some wishes read anew, as the command line would read them."""
+    data = {key: value for key, value in {**options_to_data(options), **wishes}.items() if value is not None}
+    return options_from(data, pair.source, pair.target)
+
+
+def _reset(_pair: Pair, options: Options, _change: Mapping[str, Any]) -> Changed:
+    return Changed(Options(fit=options.fit, roles=options.roles), "Everything set by hand taken back")
+
+
+_KINDS: dict[str, Callable[[Pair, Options, Mapping[str, Any]], Changed]] = {
+    "fit": _fit,
+    "grow": _grow,
+    "pin": _pin,
+    "unpin": _unpin,
+    "leave": _leave,
+    "leave-set": _leave_set,
+    "carry": _carry,
+    "hold": _hold,
+    "release": _release,
+    "role": _role,
+    "lighten": _lighten,
+    "cleared": _cleared,
+    "headroom": _setting("headroom", "Headroom set to {} %"),
+    "tail": _setting("tail", "Tail reserve set to {}"),
+    "free-after": _setting("free_after", "Free space after row {}"),
+    "table": _setting("table", "Table set to {}"),
+    "grain": _setting("grain", "Grain set to {}"),
+    "order": _setting("order", "Order set to {}"),
+    "reset": _reset,
+}
+CHANGE_KINDS = tuple(_KINDS)

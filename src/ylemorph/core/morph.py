@@ -1,0 +1,60 @@
+"""What the fit screen shows of one pair: the plan, and what each of the five fits would make of it."""
+
+from typing import NamedTuple
+
+from .disk import Disk
+from .layout import Verdict, lay_out
+from .options import FITS, Fit, Options
+from .plan import Plan, make_plan
+from .roles import ROLE_BY_TYPE, propose_roles
+
+
+class FitCard(NamedTuple):
+    """One fit's result: sizes of the elastic and pinned rows in bytes (None: left or does not fit), what stays open."""
+
+    fit: Fit
+    verdict: Verdict
+    sizes: tuple[tuple[int, int], ...]
+    fills: tuple[int, ...]
+    open_bytes: int
+    shortfall_bytes: int
+    kept_percent: int
+
+
+class Morph(NamedTuple):
+    plan: Plan
+    cards: tuple[FitCard, ...]
+    roles_in_doubt: tuple[int, ...]
+    roles_proposed: tuple[int, ...]
+
+
+def morph_of(source: Disk, target: Disk, options: Options) -> Morph:
+    """The plan and all five cards under the same options."""
+    roles = propose_roles(source, dict(options.roles))
+    told = {n for n, _ in options.roles} | {p.number for p in source.rows if p.role or p.type in ROLE_BY_TYPE}
+    return Morph(
+        plan=make_plan(source, target, options),
+        cards=tuple(_card(source, target, options.but(fit=fit)) for fit in FITS),
+        roles_in_doubt=roles.in_doubt,
+        roles_proposed=tuple(p.number for p in source.rows if p.number not in told),
+    )
+
+
+def _card(source: Disk, target: Disk, options: Options) -> FitCard:
+    layout = lay_out(source, target, options)
+    grain = options.grain_bytes
+    sizes, fills = [], []
+    for row, size in zip(layout.carried, layout.sizes or (), strict=False):
+        if row.elastic and row.floors is not None:
+            sizes.append((row.number, size * grain))
+            fills.append(row.floors.carried_bytes * 100 // (size * grain))
+    gaps = layout.placed.unallocated if layout.placed else ()
+    return FitCard(
+        fit=options.fit,
+        verdict=layout.verdict,
+        sizes=tuple(sizes),
+        fills=tuple(fills),
+        open_bytes=sum(gap.length for gap in gaps) * grain,
+        shortfall_bytes=layout.shortfall_bytes,
+        kept_percent=layout.kept.num * 100 // layout.kept.den,
+    )

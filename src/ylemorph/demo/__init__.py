@@ -1,0 +1,1 @@
+"""The demo: the workshop of the Harrow Lane Library."""

@@ -1,0 +1,1 @@
+"""Text and bytes to core objects and back."""

@@ -1,0 +1,132 @@
+"""``ylemorph.plan/1``: a plan as JSON and CSV."""
+
+import csv
+import io
+import json
+from typing import Any
+
+from ..core.findings import Finding
+from ..core.plan import Plan, PlanRow
+from ..core.remedies import Remedy
+from ..core.sizes import Extent, Units
+
+FORMAT = "ylemorph.plan/1"
+
+
+def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
+    """The plan as JSON data: the contract's fields in its order, ours after them."""
+    frame = plan.frame
+    return {
+        "format": FORMAT,
+        "fit": plan.fit,
+        "verdict": plan.verdict,
+        "headroom_kept": float(plan.headroom_kept),
+        "shortfall_bytes": plan.shortfall_bytes,
+        "grain_bytes": frame.grain_bytes,
+        "target": {
+            "sectors": frame.sectors,
+            "logical_sector_bytes": frame.logical_sector_bytes,
+            "table": frame.table,
+            "first_usable_lba": frame.first_usable_lba,
+            "last_usable_lba": frame.last_usable_lba,
+            "unreachable_bytes": frame.unreachable_bytes,
+            "tail_bytes": frame.tail * frame.grain_bytes,
+            "usable_bytes": frame.usable_bytes,
+        },
+        "rows": [row_to_data(row) for row in plan.rows],
+        "unallocated": [_extent_data(extent, frame.logical_sector_bytes) for extent in plan.unallocated],
+        "findings": [_finding_data(finding, units) for finding in plan.findings],
+        "remedies": [_remedy_data(remedy, units) for remedy in plan.remedies],
+        "must_bytes": plan.must_bytes,
+        "comfort_bytes": plan.comfort_bytes,
+    }
+
+
+def row_to_data(row: PlanRow) -> dict[str, Any]:
+    floors = row.floors
+    return {
+        "number": row.number,
+        "role": row.role,
+        "carried": row.carried,
+        "elastic": row.elastic,
+        "pinned": row.pinned,
+        "change": row.change,
+        "source_bytes": row.source_bytes,
+        "used_bytes": row.used_bytes,
+        "hard_floor_bytes": row.hard_floor_bytes,
+        "comfort_floor_bytes": row.comfort_floor_bytes,
+        "first_lba": row.first_lba,
+        "sectors": row.sectors,
+        "size_bytes": row.size_bytes,
+        "free_after_bytes": row.free_after_bytes,
+        "label": row.label,
+        "kind": row.kind,
+        "logical": row.logical,
+        "resizable": row.resizable,
+        "ceiling_bytes": row.ceiling_bytes,
+        "floor_lines": None
+        if floors is None
+        else {
+            "carried_bytes": floors.carried_bytes,
+            "slack_bytes": floors.slack_bytes,
+            "headroom_bytes": floors.headroom_bytes,
+            "immovable_bytes": floors.immovable_bytes,
+            "minimum_bytes": floors.minimum_bytes,
+            "binding": floors.binding,
+        },
+    }
+
+
+def _extent_data(extent: Extent, sector: int) -> dict[str, int]:
+    return {"first_lba": extent.start, "sectors": extent.length, "bytes": extent.length * sector}
+
+
+def _finding_data(finding: Finding, units: Units) -> dict[str, Any]:
+    return {
+        "level": finding.level,
+        "code": finding.code,
+        "row": finding.row,
+        "text": finding.text(units),
+        "do": finding.do(units),
+    }
+
+
+def _remedy_data(remedy: Remedy, units: Units) -> dict[str, Any]:
+    return {
+        "kind": remedy.kind,
+        "row": remedy.row,
+        "bytes": remedy.bytes,
+        "verdict_after": remedy.verdict_after,
+        "text": remedy.text(units),
+        "rows": list(remedy.rows),
+        "fit": remedy.fit or None,
+    }
+
+
+def plan_to_json(plan: Plan) -> str:
+    return json.dumps(plan_to_data(plan), ensure_ascii=False, indent=1) + "\n"
+
+
+CSV_COLUMNS = (
+    "number", "label", "role", "kind", "carried", "elastic", "pinned", "change", "source_bytes", "used_bytes",
+    "hard_floor_bytes", "comfort_floor_bytes", "first_lba", "sectors", "size_bytes", "free_after_bytes",
+)  # fmt: skip
+
+
+def plan_to_csv(plan: Plan) -> str:
+    """One line a row, RFC 4180, sizes in bytes; figures that do not exist are empty."""
+    out = io.StringIO()
+    writer = csv.DictWriter(out, CSV_COLUMNS, extrasaction="ignore")
+    writer.writeheader()
+    for row in plan.rows:
+        data = {
+            key: str(value).lower() if isinstance(value, bool) else value for key, value in row_to_data(row).items()
+        }
+        data["label"] = _unspoilt(row.label)
+        writer.writerow(data)
+    return out.getvalue()
+
+
+def _unspoilt(text: str) -> str:
+    """A label that a spreadsheet would take for a formula is kept as text."""
+    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text

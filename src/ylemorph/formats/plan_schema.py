@@ -1,0 +1,111 @@
+"""The plan's shape as models: JSON Schema for ``ylemorph schema plan`` and for the OpenAPI document."""
+
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from ..core.disk import Kind, Role
+from ..core.findings import Level
+from ..core.layout import Verdict
+from ..core.options import Fit
+from ..core.plan import Change
+from ..core.remedies import RemedyKind
+from .plan import FORMAT
+
+
+class _Model(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class PlanTargetModel(_Model):
+    sectors: int
+    logical_sector_bytes: int
+    table: Literal["gpt", "mbr"]
+    first_usable_lba: int
+    last_usable_lba: int
+    unreachable_bytes: int
+    tail_bytes: int
+    usable_bytes: int
+
+
+class FloorLinesModel(_Model):
+    carried_bytes: int
+    slack_bytes: int
+    headroom_bytes: int
+    immovable_bytes: int
+    minimum_bytes: int
+    binding: Literal["used", "immovable", "minimum", "source"]
+
+
+class PlanRowModel(_Model):
+    number: int
+    role: Role
+    carried: bool
+    elastic: bool
+    pinned: bool
+    change: Change
+    source_bytes: int
+    used_bytes: int | None
+    hard_floor_bytes: int | None
+    comfort_floor_bytes: int | None
+    first_lba: int | None
+    sectors: int | None
+    size_bytes: int | None
+    free_after_bytes: int | None
+    label: str
+    kind: Kind
+    logical: bool
+    resizable: bool
+    ceiling_bytes: int | None
+    floor_lines: FloorLinesModel | None
+
+
+class UnallocatedModel(_Model):
+    first_lba: int
+    sectors: int
+    bytes: int
+
+
+class FindingModel(_Model):
+    level: Level
+    code: str
+    row: int | None
+    text: str
+    do: str
+
+
+class RemedyModel(_Model):
+    kind: RemedyKind
+    row: int | None
+    bytes: int
+    verdict_after: Verdict
+    text: str
+    rows: list[int]
+    fit: Fit | None
+
+
+class PlanModel(_Model):
+    """A plan, ``ylemorph.plan/1``."""
+
+    format: Literal["ylemorph.plan/1"]
+    fit: Fit
+    verdict: Verdict
+    headroom_kept: float
+    shortfall_bytes: int
+    grain_bytes: int
+    target: PlanTargetModel
+    rows: list[PlanRowModel]
+    unallocated: list[UnallocatedModel]
+    findings: list[FindingModel]
+    remedies: list[RemedyModel]
+    must_bytes: int
+    comfort_bytes: int
+
+
+def schema() -> dict[str, Any]:
+    """JSON Schema of a plan."""
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        **PlanModel.model_json_schema(),
+        "title": FORMAT,
+    }

@@ -1,0 +1,67 @@
+"""Starting the application: where its data stands, the server, the demo."""
+
+import errno
+import shutil
+import sys
+import threading
+import webbrowser
+from datetime import datetime
+from pathlib import Path
+
+from platformdirs import user_data_path
+
+from .core.errors import YlemorphError
+from .store.database import connect, prepare
+
+THREADS = 8
+
+
+def _say(text: str) -> None:
+    print(text, file=sys.stderr, flush=True)
+
+
+def run_server(host: str, port: int, data: str | None, *, browser: bool = False) -> int:
+    """Serve until stopped. Raises YlemorphError where the port or the data folder cannot be used."""
+    import waitress
+
+    from .web.app import create_app
+    from .web.guard import EVERY_ADDRESS
+
+    folder = Path(data) if data else user_data_path("ylemorph")
+    store = prepare(folder)
+    app = create_app(store, bound_to=host)
+    try:
+        server = waitress.create_server(app, host=host, port=port, threads=THREADS, ident="ylemorph")
+    except OSError as error:
+        taken = error.errno == errno.EADDRINUSE
+        reason = "is taken by another program" if taken else f"cannot be used ({error.strerror})"
+        raise YlemorphError(f"port {port} {reason}", at="--port", mend="choose another, such as 8643") from None
+    shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host
+    url = f"http://{shown}:{port}/"
+    _say(f"Ylemorph is at {url} with its data in {folder}. Stop it with Ctrl+C.")
+    if browser:
+        threading.Timer(0.3, webbrowser.open, (url,)).start()
+    try:
+        server.run()
+    finally:
+        server.close()
+    return 0
+
+
+def run_demo(port: int, data: str | None, *, browser: bool, fresh: bool) -> int:
+    """Serve the demo from a data folder of its own; ``fresh`` begins again and keeps a copy of what was there."""
+    from .demo.load import load_demo
+
+    folder = Path(data) if data else user_data_path("ylemorph-demo")
+    if fresh and folder.exists():
+        aside = folder.with_name(f"{folder.name}-{datetime.now():%Y%m%d-%H%M%S}")
+        shutil.move(folder, aside)
+        _say(f"The old demo data now stand in {aside}.")
+    connection = connect(prepare(folder))
+    try:
+        loaded = load_demo(connection)
+    finally:
+        connection.close()
+    if loaded:
+        _say(f"Loaded {loaded} demo jobs of the Harrow Lane Library's workshop.")
+    return run_server("127.0.0.1", port, str(folder), browser=browser)

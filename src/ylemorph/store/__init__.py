@@ -1,0 +1,1 @@
+"""SQLite by plain SQL: jobs, their surveys and their revisions."""

@@ -1,0 +1,29 @@
+"""Surveys, kept once each by their content."""
+
+import hashlib
+import sqlite3
+
+from ..core.disk import Survey
+from ..formats.survey import read_survey, write_survey
+
+
+def keep(connection: sqlite3.Connection, survey: Survey) -> int:
+    """Id of ``survey`` in the store. Call it inside a transaction."""
+    body = write_survey(survey)
+    digest = hashlib.sha256(body.encode()).hexdigest()
+    connection.execute("INSERT INTO survey (digest, body) VALUES (?, ?) ON CONFLICT DO NOTHING", (digest, body))
+    row = connection.execute("SELECT id FROM survey WHERE digest = ?", (digest,)).fetchone()
+    return int(row["id"])
+
+
+def get(connection: sqlite3.Connection, survey_id: int) -> Survey:
+    row = connection.execute("SELECT body FROM survey WHERE id = ?", (survey_id,)).fetchone()
+    return read_survey(row["body"])
+
+
+def drop_unused(connection: sqlite3.Connection) -> None:
+    """Forget surveys that no revision names any more. Call it inside a transaction."""
+    connection.execute(
+        "DELETE FROM survey WHERE id NOT IN (SELECT source FROM revision WHERE source IS NOT NULL"
+        " UNION SELECT target FROM revision WHERE target IS NOT NULL)"
+    )

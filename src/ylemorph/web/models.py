@@ -1,0 +1,205 @@
+"""What comes in and goes out over HTTP. Requests are checked here once; the core trusts them afterwards."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..core.disk import Role
+from ..core.layout import Verdict
+from ..core.options import Fit
+from ..formats.plan_schema import PlanModel
+from ..formats.survey import SurveyModel
+
+Line = Annotated[str, Field(max_length=200)]
+Note = Annotated[str, Field(max_length=10_000)]
+Units = Literal["binary", "decimal"]
+
+
+class _In(BaseModel):
+    model_config = ConfigDict(strict=True, extra="forbid", frozen=True)
+
+
+class _Out(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class TargetSizeModel(_In):
+    """A target that is only a size: ``480GB`` (rule 1.3), ``937703088s``, ``447GiB``."""
+
+    nominal: Line
+    logical_sector_bytes: Literal[512, 4096] = 512
+
+
+# A TargetSizeModel or a survey; told apart by hand, so that an error speaks of the one that was meant.
+Target = Annotated[dict[str, Any], Field(description='A survey, or {"nominal": "480GB"}')]
+Options = Annotated[dict[str, Any], Field(description="The flags of `ylemorph plan`, with _ for -")]
+
+
+class PlanRequest(_In):
+    source: SurveyModel
+    target: Target
+    options: Options | None = None
+    units: Units = "binary"
+
+
+class SurveyText(_In):
+    """A survey as text, to be recognised and checked."""
+
+    text: str
+
+
+class JobFields(_In):
+    """What a user can set; a field that is not sent stays as it is."""
+
+    name: Line | None = None
+    code: Line | None = None
+    machine: Line | None = None
+    note: Note | None = None
+    source: SurveyModel | None = None
+    target: Target | None = None
+    options: Options | None = None
+
+
+class ChangeRequest(BaseModel):
+    """One change: its kind and the fields of the kind."""
+
+    model_config = ConfigDict(strict=True, extra="forbid", frozen=True)
+
+    kind: Line
+    row: int | None = None
+    rows: list[int] | None = None
+    fit: Line | None = None
+    size: Annotated[str, Field(max_length=200)] | int | None = None
+    bare: Literal["gib", "gb"] | None = None
+    role: Line | None = None
+    on: bool | None = None
+    value: Line | int | float | list[int] | None = None
+
+
+class JobPath(BaseModel):
+    job_id: int
+
+
+class RevisionPath(BaseModel):
+    job_id: int
+    number: int
+
+
+class UnitsQuery(BaseModel):
+    units: Units = "binary"
+
+
+class DiskHead(_Out):
+    """A disk without its partitions, for lists."""
+
+    model: str
+    serial: str
+    size_bytes: int
+    label: str
+
+
+class StripRow(_Out):
+    number: int
+    change: str
+    source_bytes: int
+    size_bytes: int | None
+
+
+class JobLine(_Out):
+    id: int
+    code: str
+    name: str
+    machine: str
+    changed_at: str
+    source: DiskHead | None
+    target: DiskHead | None
+    verdict: Verdict | None
+    fit: Fit | None
+    stage: Literal["source", "target", "fit"]
+    strip: list[StripRow]
+    open_bytes: int
+
+
+class JobLines(_Out):
+    jobs: list[JobLine]
+
+
+class CardModel(_Out):
+    fit: Fit
+    verdict: Verdict
+    sizes: list[tuple[int, int]]
+    fills: list[int]
+    open_bytes: int
+    shortfall_bytes: int
+    kept_percent: int
+
+
+class MorphModel(_Out):
+    plan: PlanModel
+    cards: list[CardModel]
+
+
+class Problem(_Out):
+    """RFC 9457, with the field's path in ``at`` and the mend apart."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    at: str
+    mend: str
+    bound_bytes: int | None = None
+    job: Any = None
+
+
+class RoleModel(_Out):
+    number: int
+    role: Role
+    proposed: bool
+    in_doubt: bool
+
+
+class JobModel(_Out):
+    id: int
+    version: int
+    revision: int
+    can_undo: bool
+    can_redo: bool
+    changed_at: str
+    code: str
+    name: str
+    machine: str
+    note: str
+    source: SurveyModel | None
+    roles: list[RoleModel]
+    target: SurveyModel | None
+    target_size: str | None
+    target_sector: int
+    target_head: DiskHead | None
+    source_head: DiskHead | None
+    options: dict[str, Any]
+    morph: MorphModel | None
+    trouble: Problem | None
+
+
+class RevisionModel(_Out):
+    number: int
+    sentence: str
+    made_at: str
+    made_by: str
+    parent: int | None
+    is_head: bool
+
+
+class HistoryModel(_Out):
+    revisions: list[RevisionModel]
+
+
+class NominalModel(_Out):
+    label: str
+    sectors: int
+    size_bytes: int
+
+
+class ShelfModel(_Out):
+    sizes: list[NominalModel]

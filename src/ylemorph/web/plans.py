@@ -1,0 +1,81 @@
+"""Stateless: a pair of disks in, a plan out."""
+
+from typing import Any
+
+from flask import Response, jsonify
+from flask_openapi3.blueprint import APIBlueprint
+from flask_openapi3.models.tag import Tag
+from pydantic import ValidationError
+
+from ..core.disk import Disk
+from ..core.errors import BadOption, YlemorphError
+from ..core.plan import make_plan
+from ..core.shelf import shelf_disks
+from ..core.wishes import options_from, target_from_text
+from ..formats.plan import plan_to_data
+from ..formats.plan_schema import PlanModel
+from ..formats.survey import SurveyModel, first_problem, read_survey, survey_from_data, survey_to_data
+from .models import PlanRequest, Problem, ShelfModel, SurveyText, TargetSizeModel
+
+tag = Tag(name="plans")
+api = APIBlueprint("plans", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={422: Problem})
+
+
+@api.post("/plan", responses={200: PlanModel})
+def plan(body: PlanRequest) -> Response:
+    """A plan by the rules, without a job."""
+    try:
+        source = body.source.to_core().disk
+    except YlemorphError as error:
+        raise error.under("source") from None
+    target = read_target(body.target).disk
+    options = options_from(body.options or {}, source, target)
+    return jsonify(plan_to_data(make_plan(source, target, options), body.units))
+
+
+@api.post("/surveys/read", responses={200: SurveyModel})
+def read(body: SurveyText) -> Response:
+    """Check a survey's text and give it back as data."""
+    return jsonify(survey_to_data(read_survey(body.text)))
+
+
+@api.get("/shelf", responses={200: ShelfModel})
+def shelf() -> Response:
+    """The usual nominal sizes with their sectors (rule 1.3)."""
+    sizes = [
+        {
+            "label": f"{gb}GB" if gb % 1000 else f"{gb // 1000}TB",
+            "sectors": disk.sectors,
+            "size_bytes": disk.size_bytes,
+        }
+        for gb, disk in shelf_disks(512)
+    ]
+    return jsonify({"sizes": sizes})
+
+
+class ReadTarget:
+    """A target as sent: its disk, and what a job keeps of it."""
+
+    def __init__(self, disk: Disk, survey: Any = None, size: str | None = None, sector: int = 512) -> None:
+        self.disk = disk
+        self.survey = survey
+        self.size = size
+        self.sector = sector
+
+
+def read_target(data: dict[str, Any]) -> ReadTarget:
+    """A target from a survey or from a size. Raises YlemorphError with the place under ``target``."""
+    try:
+        if "nominal" not in data:
+            survey = survey_from_data(data)
+            return ReadTarget(survey.disk, survey=survey)
+        wanted = TargetSizeModel.model_validate(data)
+    except ValidationError as error:
+        raise first_problem(error).under("target") from None
+    except YlemorphError as error:
+        raise error.under("target") from None
+    try:
+        disk = target_from_text(wanted.nominal, wanted.logical_sector_bytes)
+    except YlemorphError as error:
+        raise BadOption(error.problem, at="target.nominal", mend=error.mend) from None
+    return ReadTarget(disk, size=wanted.nominal.strip(), sector=wanted.logical_sector_bytes)

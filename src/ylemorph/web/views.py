@@ -1,0 +1,121 @@
+"""Core values as the data that goes out."""
+
+from typing import Any
+
+from ..core.disk import Disk
+from ..core.errors import YlemorphError
+from ..core.morph import Morph, morph_of
+from ..core.options import Options
+from ..core.plan import make_plan
+from ..core.roles import ROLE_BY_TYPE, propose_roles
+from ..core.sizes import Units, format_size
+from ..core.wishes import options_from
+from ..formats.plan import plan_to_data
+from ..formats.survey import survey_to_data
+from ..store.jobs import Job, JobState
+from .problems import problem_data
+
+
+def options_of(state: JobState) -> Options | None:
+    """The job's options, None while source or target are missing."""
+    source, target = state.source, state.target_disk
+    if source is None or target is None:
+        return None
+    return options_from(state.options or {}, source.disk, target)
+
+
+def head(disk: Disk | None) -> dict[str, Any] | None:
+    if disk is None:
+        return None
+    return {
+        "model": disk.model,
+        "serial": disk.serial,
+        "size_bytes": disk.size_bytes,
+        "label": format_size(disk.size_bytes, "decimal"),
+    }
+
+
+def job_data(job: Job, units: Units = "binary") -> dict[str, Any]:
+    """A job with all that its screens show; ``trouble`` says why there is no morph where one should be."""
+    state = job.state
+    source = state.source.disk if state.source else None
+    target = state.target_disk
+    morph = trouble = None
+    if source is not None and target is not None:
+        try:
+            morph = morph_data(morph_of(source, target, options_from(state.options or {}, source, target)), units)
+        except YlemorphError as error:
+            trouble = problem_data(error)
+    return {
+        "id": job.id,
+        "version": job.version,
+        "revision": job.revision,
+        "can_undo": job.can_undo,
+        "can_redo": job.can_redo,
+        "changed_at": job.changed_at,
+        "code": state.code,
+        "name": state.name,
+        "machine": state.machine,
+        "note": state.note,
+        "source": survey_to_data(state.source) if state.source else None,
+        "roles": roles_data(source, state) if source else [],
+        "target": survey_to_data(state.target) if state.target else None,
+        "target_size": state.target_size,
+        "target_sector": state.target_sector,
+        "target_head": head(target),
+        "source_head": head(source),
+        "options": state.options or {},
+        "morph": morph,
+        "trouble": trouble,
+    }
+
+
+def roles_data(source: Disk, state: JobState) -> list[dict[str, Any]]:
+    """Each row's role, and whether it is our proposal or known from the type, the survey or the user."""
+    given = {int(number): role for number, role in (state.options or {}).get("role", {}).items()}
+    roles = propose_roles(source, given)
+    return [
+        {
+            "number": p.number,
+            "role": roles.by_number[p.number],
+            "proposed": p.number not in given and p.role is None and p.type not in ROLE_BY_TYPE,
+            "in_doubt": p.number in roles.in_doubt,
+        }
+        for p in source.rows
+    ]
+
+
+def morph_data(morph: Morph, units: Units) -> dict[str, Any]:
+    return {"plan": plan_to_data(morph.plan, units), "cards": [card._asdict() for card in morph.cards]}
+
+
+def job_line(job: Job) -> dict[str, Any]:
+    """A job for the list: its disks, its verdict and a miniature of its rows."""
+    state = job.state
+    source = state.source.disk if state.source else None
+    target = state.target_disk
+    plan = None
+    if source is not None and target is not None:
+        try:
+            plan = make_plan(source, target, options_from(state.options or {}, source, target))
+        except YlemorphError:
+            plan = None
+    rows = plan.rows if plan else ()
+    sector = target.logical_sector_bytes if target else 0
+    return {
+        "id": job.id,
+        "code": state.code,
+        "name": state.name,
+        "machine": state.machine,
+        "changed_at": job.changed_at,
+        "source": head(source),
+        "target": head(target),
+        "verdict": plan.verdict if plan else None,
+        "fit": plan.fit if plan else None,
+        "stage": "source" if source is None else "target" if target is None else "fit",
+        "strip": [
+            {"number": r.number, "change": r.change, "source_bytes": r.source_bytes, "size_bytes": r.size_bytes}
+            for r in rows
+        ],
+        "open_bytes": sum(extent.length for extent in plan.unallocated) * sector if plan else 0,
+    }
