@@ -45,7 +45,7 @@ FINDINGS: dict[str, FindingKind] = {
     ),
     "target-holds-data": FindingKind(
         "stop",
-        "{0} holds {1} partition(s), {2} in all, that will be overwritten.",
+        "{0} holds {1} of {2}; all of it will be overwritten.",
         "Look at what is on it and confirm the serial {3} before anything starts.",
     ),
     "start-left-behind": FindingKind(
@@ -192,7 +192,8 @@ def _about_disks(source: Disk, target: Disk, layout: Layout) -> Iterator[Finding
     if target.rows:
         total = sum(p.sectors for p in target.rows) * target.logical_sector_bytes
         name = target.model or "The target"
-        yield Finding("target-holds-data", None, (name, len(target.rows), Size(total), target.serial or "of the disk"))
+        count = "1 partition" if len(target.rows) == 1 else f"{len(target.rows)} partitions"
+        yield Finding("target-holds-data", None, (name, count, Size(total), target.serial or "of the disk"))
     if layout.frame.unreachable_bytes:
         yield Finding("unreachable", None, (Size(layout.frame.unreachable_bytes),))
     short = source.size_bytes - target.size_bytes
@@ -217,9 +218,9 @@ def _about_table(source: Disk, layout: Layout) -> Iterator[Finding]:
 
 def _about_left(row: Row, layout: Layout) -> Iterator[Finding]:
     if row.dropped:
-        yield Finding("table-lost", row.number, (row.label, layout.frame.table.upper()))
+        yield Finding("table-lost", row.number, (row.said, layout.frame.table.upper()))
     elif row.role in ("start", "system", "recovery"):
-        yield Finding(f"{row.role}-left-behind", row.number, (row.label,))
+        yield Finding(f"{row.role}-left-behind", row.number, (row.said,))
 
 
 def _about_row(row: Row) -> Iterator[Finding]:
@@ -228,17 +229,17 @@ def _about_row(row: Row) -> Iterator[Finding]:
         return
     state, kind = state_of(partition), kind_of(partition)
     if state in BLOCKING:
-        yield Finding("not-resizable-now", row.number, (row.label, state, Size(row.source_bytes), BLOCKING[state]))
+        yield Finding("not-resizable-now", row.number, (row.said, state, Size(row.source_bytes), BLOCKING[state]))
     elif row.used_unknown and (row.ability.smaller or row.ability.larger):
-        yield Finding("used-unknown", row.number, (row.label, Size(row.source_bytes)))
+        yield Finding("used-unknown", row.number, (row.said, Size(row.source_bytes)))
     elif kind in ("bitlocker", "luks"):
-        yield Finding("encrypted", row.number, (row.label, KIND_NAMES[kind]))
+        yield Finding("encrypted", row.number, (row.said, KIND_NAMES[kind]))
     elif not row.ability.larger and row.role in ("system", "data"):
-        yield Finding("held-by-kind", row.number, (row.label, KIND_NAMES[kind], Size(row.source_bytes)))
+        yield Finding("held-by-kind", row.number, (row.said, KIND_NAMES[kind], Size(row.source_bytes)))
     elif row.elastic and not row.ability.smaller:
-        yield Finding("grow-only", row.number, (row.label, KIND_NAMES[kind]))
+        yield Finding("grow-only", row.number, (row.said, KIND_NAMES[kind]))
     if row.role == "swap":
-        yield Finding("swap-made-new", row.number, (row.label,))
+        yield Finding("swap-made-new", row.number, (row.said,))
 
 
 def _about_sizes(source: Disk, layout: Layout) -> Iterator[Finding]:
@@ -248,14 +249,14 @@ def _about_sizes(source: Disk, layout: Layout) -> Iterator[Finding]:
         if row.partition is None:
             continue
         if row.partition.first_lba * source.logical_sector_bytes % grain:
-            yield Finding("misaligned", row.number, (row.label, row.partition.first_lba))
+            yield Finding("misaligned", row.number, (row.said, row.partition.first_lba))
         if not row.elastic or row.floors is None or row.is_made:
             continue
         size, floors = grains * grain, row.floors
         if grains < floors.comfort:
-            yield Finding("row-tight", row.number, (row.label, Size(size), Size(floors.comfort * grain)))
+            yield Finding("row-tight", row.number, (row.said, Size(size), Size(floors.comfort * grain)))
         if (size - floors.carried_bytes) * 10 < size:
-            yield Finding("nearly-full", row.number, (row.label, Size(size - floors.carried_bytes), Size(size)))
+            yield Finding("nearly-full", row.number, (row.said, Size(size - floors.carried_bytes), Size(size)))
         if grains < row.base:
             yield from _about_packing(row, size)
 
@@ -263,9 +264,9 @@ def _about_sizes(source: Disk, layout: Layout) -> Iterator[Finding]:
 def _about_packing(row: Row, size: int) -> Iterator[Finding]:
     past = bytes_past(row.partition, size, row.source_bytes)
     if past is None:
-        yield Finding("past-new-end-unknown", row.number, (row.label,))
+        yield Finding("past-new-end-unknown", row.number, (row.said,))
     elif past > 0:
-        yield Finding("past-new-end", row.number, (row.label, Size(past)))
+        yield Finding("past-new-end", row.number, (row.said, Size(past)))
 
 
 def _about_free_space(layout: Layout) -> Iterator[Finding]:
@@ -282,6 +283,6 @@ def _about_free_space(layout: Layout) -> Iterator[Finding]:
         between = rows[min(before[-1], system[-1]) + 1 : max(before[-1] + 1, system[-1])]
         held = next((row for row in between if not row.elastic), None)
         if held is not None:
-            name = rows[system[-1]].label
-            yield Finding("free-space-cut-off", held.number, (held.label, name, Size(free * frame.grain_bytes)))
+            name = rows[system[-1]].said
+            yield Finding("free-space-cut-off", held.number, (held.said, name, Size(free * frame.grain_bytes)))
     yield Finding("space-left-over", None, (Size(free * frame.grain_bytes),))

@@ -47,7 +47,7 @@ def _card(source: Disk, target: Disk, options: Options) -> FitCard:
     for row, size in zip(layout.carried, layout.sizes or (), strict=False):
         if row.elastic and row.floors is not None:
             sizes.append((row.number, size * grain))
-            fills.append(row.floors.carried_bytes * 100 // (size * grain))
+            fills.append((row.floors.carried_bytes * 200 // (size * grain) + 1) // 2)
     gaps = layout.placed.unallocated if layout.placed else ()
     return FitCard(
         fit=options.fit,

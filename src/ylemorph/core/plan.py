@@ -108,7 +108,9 @@ def _plan_row(row: Row, extent: Extent | None, frame: Frame) -> PlanRow:
     if extent is not None:
         first, sectors = extent.start * frame.grain_sectors, extent.length * frame.grain_sectors
         size = extent.length * grain
-        if floors is not None:
+        if row.is_made:
+            free = None
+        elif floors is not None:
             free = size - floors.carried_bytes
         elif used is not None:
             free = size - used

@@ -98,7 +98,7 @@ class _Maker:
             lighten = {**given, row.number: Bytes(given.get(row.number, 0) + size)}
             verdict = self.verdict(self.options.but(lighten=tuple(sorted(lighten.items()))))
             if verdict is not None and self.fits(verdict):
-                yield Remedy("lighten", row.number, size, verdict, row.label)
+                yield Remedy("lighten", row.number, size, verdict, row.said)
 
     def _lightening(self, row: Row) -> int | None:
         """The least that must be taken out of ``row`` so that its hard floor falls by the shortfall."""
@@ -121,7 +121,7 @@ class _Maker:
                 continue
             verdict = self.verdict(self.options.but(leave=self.options.leave | {row.number}))
             if verdict is not None and self.fits(verdict):
-                alone.append(Remedy("leave", row.number, _lost(row), verdict, row.label))
+                alone.append(Remedy("leave", row.number, _lost(row), verdict, row.said))
         yield from sorted(alone, key=lambda remedy: remedy.bytes)
         if self.options.fit != "same":
             yield from self._leave_set(alone)
@@ -135,7 +135,7 @@ class _Maker:
         lost = sum(_lost(row) for row in chosen)
         verdict = self.verdict(self.options.but(leave=self.options.leave.union(numbers)))
         if verdict is not None and self.fits(verdict) and all(lost < remedy.bytes for remedy in alone):
-            names = ", ".join(row.label for row in chosen)
+            names = ", ".join(row.said for row in chosen)
             yield Remedy("leave-set", None, lost, verdict, names, numbers)
 
     def _freed(self, row: Row) -> int:
@@ -166,7 +166,7 @@ class _Maker:
             return
         gain = self.layout.must_bytes - after.must_bytes
         if gain > 0:
-            yield Remedy(kind, row.number, gain, after.verdict, row.label)
+            yield Remedy(kind, row.number, gain, after.verdict, row.said)
 
     def tail(self) -> Iterator[Remedy]:
         held = self.layout.frame.tail

@@ -56,6 +56,11 @@ class Row:
         text = (self.partition.label if self.partition else "") or ROLE_NAMES[self.role]
         return f"{self.number} {text}"
 
+    @property
+    def said(self) -> str:
+        """The row's name in a sentence: ``Desk (3)``."""
+        return f"{self.label.split(' ', 1)[1]} ({self.number})"
+
 
 ROLE_NAMES: dict[Role, str] = {
     "start": "Start", "reserved": "Reserved", "system": "System", "data": "Data", "recovery": "Recovery",

@@ -6,7 +6,7 @@ from typing import Literal
 from .disk import Disk, Table
 from .errors import BadOption
 from .options import Options
-from .sizes import Bytes, Grains, Sectors, div_up, format_size
+from .sizes import Bytes, Extent, Grains, Sectors, div_up, format_size
 
 PlannedTable = Literal["gpt", "mbr"]
 
@@ -53,6 +53,16 @@ def usable_range(sectors: int, sector_bytes: int, table: PlannedTable) -> tuple[
         return 1, min(sectors, MBR_SECTORS) - 1
     entries = div_up(GPT_ENTRIES * GPT_ENTRY_BYTES, sector_bytes)
     return 2 + entries, sectors - 2 - entries
+
+
+def gaps_of(disk: Disk, grain: Bytes) -> tuple[Extent, ...]:
+    """What stands unallocated on a surveyed disk, in LBAs, half-open; stretches under one grain are not counted."""
+    if disk.table == "none":
+        return (Extent(0, disk.sectors),)
+    first, last = usable_range(disk.sectors, disk.logical_sector_bytes, disk.table)
+    edges = [first, *(lba for p in disk.rows for lba in p.extent), max(first, last + 1)]
+    gaps = (Extent(start, stop) for start, stop in zip(edges[::2], edges[1::2], strict=True))
+    return tuple(gap for gap in gaps if gap.length * disk.logical_sector_bytes > grain)
 
 
 def frame_of(target: Disk, table: PlannedTable, options: Options) -> Frame:

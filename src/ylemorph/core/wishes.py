@@ -139,7 +139,7 @@ class _Reader:
             data_bytes=self._minimum("headroom_data", default.data_bytes),
         )
 
-    def _minimum(self, key: str, default: Bytes) -> Bytes:
+    def _minimum(self, key: str, default: int) -> int:
         value = self.data.get(key)
         return default if value is None else self.size(value, f"options.{key}")
 

@@ -34,7 +34,7 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
             "usable_bytes": frame.usable_bytes,
         },
         "rows": [row_to_data(row) for row in plan.rows],
-        "unallocated": [_extent_data(extent, frame.logical_sector_bytes) for extent in plan.unallocated],
+        "unallocated": [extent_data(extent, frame.logical_sector_bytes) for extent in plan.unallocated],
         "findings": [_finding_data(finding, units) for finding in plan.findings],
         "remedies": [_remedy_data(remedy, units) for remedy in plan.remedies],
         "must_bytes": plan.must_bytes,
@@ -77,7 +77,7 @@ def row_to_data(row: PlanRow) -> dict[str, Any]:
     }
 
 
-def _extent_data(extent: Extent, sector: int) -> dict[str, int]:
+def extent_data(extent: Extent, sector: int) -> dict[str, int]:
     return {"first_lba": extent.start, "sectors": extent.length, "bytes": extent.length * sector}
 
 

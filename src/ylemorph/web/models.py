@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from ..core.disk import Role
 from ..core.layout import Verdict
 from ..core.options import Fit
-from ..formats.plan_schema import PlanModel
+from ..formats.plan_schema import PlanModel, UnallocatedModel
 from ..formats.survey import SurveyModel
 
 Line = Annotated[str, Field(max_length=200)]
@@ -124,10 +124,15 @@ class JobLines(_Out):
     jobs: list[JobLine]
 
 
+class CardSize(_Out):
+    row: int
+    bytes: int
+
+
 class CardModel(_Out):
     fit: Fit
     verdict: Verdict
-    sizes: list[tuple[int, int]]
+    sizes: list[CardSize]
     fills: list[int]
     open_bytes: int
     shortfall_bytes: int
@@ -149,7 +154,7 @@ class Problem(_Out):
     at: str
     mend: str
     bound_bytes: int | None = None
-    job: Any = None
+    job: Any = Field(default=None, description="With 409: the job as it stands now")
 
 
 class RoleModel(_Out):
@@ -172,6 +177,7 @@ class JobModel(_Out):
     note: str
     source: SurveyModel | None
     roles: list[RoleModel]
+    source_gaps: list[UnallocatedModel]
     target: SurveyModel | None
     target_size: str | None
     target_sector: int

@@ -4,13 +4,14 @@ from typing import Any
 
 from ..core.disk import Disk
 from ..core.errors import YlemorphError
-from ..core.morph import Morph, morph_of
+from ..core.morph import FitCard, Morph, morph_of
 from ..core.options import Options
 from ..core.plan import make_plan
 from ..core.roles import ROLE_BY_TYPE, propose_roles
-from ..core.sizes import Units, format_size
+from ..core.sizes import DEFAULT_GRAIN, Units, format_size
+from ..core.tables import gaps_of
 from ..core.wishes import options_from
-from ..formats.plan import plan_to_data
+from ..formats.plan import extent_data, plan_to_data
 from ..formats.survey import survey_to_data
 from ..store.jobs import Job, JobState
 from .problems import problem_data
@@ -59,6 +60,7 @@ def job_data(job: Job, units: Units = "binary") -> dict[str, Any]:
         "note": state.note,
         "source": survey_to_data(state.source) if state.source else None,
         "roles": roles_data(source, state) if source else [],
+        "source_gaps": _gaps_data(source) if source else [],
         "target": survey_to_data(state.target) if state.target else None,
         "target_size": state.target_size,
         "target_sector": state.target_sector,
@@ -68,6 +70,10 @@ def job_data(job: Job, units: Units = "binary") -> dict[str, Any]:
         "morph": morph,
         "trouble": trouble,
     }
+
+
+def _gaps_data(disk: Disk) -> list[dict[str, int]]:
+    return [extent_data(gap, disk.logical_sector_bytes) for gap in gaps_of(disk, DEFAULT_GRAIN)]
 
 
 def roles_data(source: Disk, state: JobState) -> list[dict[str, Any]]:
@@ -86,7 +92,11 @@ def roles_data(source: Disk, state: JobState) -> list[dict[str, Any]]:
 
 
 def morph_data(morph: Morph, units: Units) -> dict[str, Any]:
-    return {"plan": plan_to_data(morph.plan, units), "cards": [card._asdict() for card in morph.cards]}
+    return {"plan": plan_to_data(morph.plan, units), "cards": [_card_data(card) for card in morph.cards]}
+
+
+def _card_data(card: FitCard) -> dict[str, Any]:
+    return {**card._asdict(), "sizes": [{"row": row, "bytes": size} for row, size in card.sizes]}
 
 
 def job_line(job: Job) -> dict[str, Any]:

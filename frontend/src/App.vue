@@ -1,0 +1,42 @@
+<script setup lang="ts">
+import { useEventListener } from "@vueuse/core";
+import { ref } from "vue";
+import { useRouter } from "vue-router";
+import { theme } from "./theme";
+import KeysHelp from "./widgets/KeysHelp.vue";
+import { isTyping } from "./widgets/keys";
+
+const router = useRouter();
+const showKeys = ref(false);
+let goingSince = 0;
+
+useEventListener(window, "keydown", (event: KeyboardEvent) => {
+  if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.key === "?") {
+    showKeys.value = !showKeys.value;
+    event.preventDefault();
+  } else if (event.key.toLowerCase() === "g") {
+    goingSince = event.timeStamp;
+  } else if (event.timeStamp - goingSince < 1500) {
+    goingSince = 0;
+    go(event);
+  }
+});
+
+function go(event: KeyboardEvent): void {
+  const key = event.key.toLowerCase();
+  const id = router.currentRoute.value.params.id;
+  const stage = { s: "source", t: "target", f: "fit" }[key];
+  if (key === "j") void router.push("/");
+  else if (stage && id) void router.push(`/jobs/${String(id)}/${stage}`);
+  else return;
+  event.stopImmediatePropagation();
+}
+</script>
+
+<template>
+  <a-config-provider :theme="theme">
+    <router-view @keys="showKeys = true" />
+    <KeysHelp v-model:open="showKeys" />
+  </a-config-provider>
+</template>

@@ -1,0 +1,91 @@
+<script setup lang="ts">
+/** What is worth knowing, the gravest first, and where nothing fits, what would mend it. */
+import { computed } from "vue";
+import type { Plan, Remedy } from "../api/client";
+import { VERDICTS } from "../widgets/words";
+
+const props = defineProps<{ plan: Plan; action: (remedy: Remedy) => (() => void) | null }>();
+const emit = defineEmits<{ choose: [row: number] }>();
+
+const counts = computed(() =>
+  (["stop", "mind", "note"] as const)
+    .map((level) => [props.plan.findings.filter((finding) => finding.level === level).length, level] as const)
+    .filter(([count]) => count)
+    .map(([count, level]) => `${count} ${level}`)
+    .join(" · "),
+);
+</script>
+
+<template>
+  <section v-if="plan.remedies.length" class="card" aria-label="Remedies">
+    <div class="head"><h2>What would make it fit</h2></div>
+    <ul>
+      <li v-for="(remedy, index) in plan.remedies" :key="index">
+        <div>
+          {{ remedy.text }} <span class="muted">Then: {{ VERDICTS[remedy.verdict_after].toLowerCase() }}.</span>
+        </div>
+        <a-button v-if="action(remedy)" size="small" :aria-label="`Do it: ${remedy.text}`" @click="action(remedy)?.()">
+          Do it
+        </a-button>
+      </li>
+    </ul>
+  </section>
+  <section class="card" aria-label="Findings">
+    <div class="head">
+      <h2>Findings</h2>
+      <span class="muted">{{ counts || "none" }}</span>
+    </div>
+    <p v-if="!plan.findings.length" class="muted">Nothing stands against this plan.</p>
+    <ul>
+      <li v-for="finding in plan.findings" :key="`${finding.code}${finding.row}`">
+        <span class="tag" :class="finding.level">{{ finding.level }}</span>
+        <div>
+          <button v-if="finding.row !== null" type="button" class="text" @click="emit('choose', finding.row)">
+            {{ finding.text }}
+          </button>
+          <b v-else>{{ finding.text }}</b>
+          <p class="muted">{{ finding.do }}</p>
+        </div>
+      </li>
+    </ul>
+  </section>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+}
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+li {
+  display: flex;
+  gap: 8px;
+  align-items: flex-start;
+  padding: 8px 0;
+  border-bottom: 1px solid var(--line);
+}
+li:last-child {
+  border-bottom: 0;
+  padding-bottom: 0;
+}
+li > div {
+  flex: 1;
+  min-width: 0;
+  line-height: 1.35;
+}
+.text {
+  font: inherit;
+  font-weight: 600;
+  color: var(--ink);
+  text-align: left;
+  background: none;
+  border: 0;
+  padding: 0;
+  cursor: pointer;
+}
+</style>

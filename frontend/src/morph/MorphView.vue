@@ -1,0 +1,368 @@
+<script setup lang="ts">
+/** The morph: source and target as columns on one true scale, and what becomes of every row. */
+import { useElementSize, useWindowSize } from "@vueuse/core";
+import { computed, ref } from "vue";
+import type { Job, Plan, PlanRow } from "../api/client";
+import { exact, percent, size, sizeFine } from "../widgets/units";
+import { KINDS } from "../widgets/words";
+import { COLUMN, labels, leader, picture } from "./geometry";
+
+const props = defineProps<{ plan: Plan; job: Job }>();
+const chosen = defineModel<number | null>("chosen", { required: true });
+
+const box = ref<HTMLElement | null>(null);
+const { width: seen } = useElementSize(box);
+const { height: seenHeight } = useWindowSize();
+
+const TOP = 66;
+const LABEL = 252;
+const LINE = 16;
+const ROUND_IT = 366; // what stands above and below the columns on the screen
+const width = computed(() => Math.max(760, seen.value));
+const many = computed(() => props.plan.rows.length > 9);
+const labelHeight = (number: number): number => {
+  if (many.value) return 20;
+  const row = props.plan.rows.find((item) => item.number === number);
+  return row?.elastic ? 66 : 46;
+};
+const height = computed(() => {
+  const needed = props.plan.rows.reduce((sum, row) => sum + labelHeight(row.number), 0);
+  return Math.max(360, seenHeight.value - ROUND_IT, needed + 8);
+});
+const sourceX = computed(() => LABEL + 52);
+const targetX = computed(() => width.value - LABEL - 84 - COLUMN);
+const frame = computed(() => ({ top: TOP, height: height.value, sourceX: sourceX.value, targetX: targetX.value }));
+const disk = computed(() => props.job.source!.disk);
+const drawn = computed(() => picture(props.plan, disk.value, props.job.source_gaps, frame.value));
+const bottom = computed(() => TOP + height.value);
+const left = computed(() => labels(drawn.value.source, labelHeight, TOP - 4, bottom.value + 4));
+const right = computed(() => labels(drawn.value.target, labelHeight, TOP - 4, bottom.value + 4));
+
+const rowOf = (number: number | null): PlanRow | undefined => props.plan.rows.find((row) => row.number === number);
+const isOn = (number: number | null) => number !== null && number === chosen.value;
+
+const less = computed(() => {
+  const bytes = (props.job.source_head?.size_bytes ?? 0) - (props.job.target_head?.size_bytes ?? 0);
+  const top = Math.min(drawn.value.sourceBottom, drawn.value.targetBottom);
+  return { bytes, top, height: Math.abs(drawn.value.sourceBottom - drawn.value.targetBottom) };
+});
+
+/** The used part of a block, as a share of its height. */
+function fill(row: PlanRow, bytes: number, carried: boolean): number {
+  const used = carried ? (row.floor_lines?.carried_bytes ?? row.used_bytes) : row.used_bytes;
+  return used == null || !bytes ? 0 : Math.min(1, used / bytes);
+}
+
+function words(row: PlanRow): { sign: string; text: string } {
+  const change = Math.abs((row.size_bytes ?? 0) - row.source_bytes);
+  switch (row.change) {
+    case "shrinks":
+      return { sign: "▼", text: sizeFine(change) };
+    case "grows":
+      return { sign: "▲", text: sizeFine(change) };
+    case "made":
+      return { sign: "+", text: "made new" };
+    case "left":
+      return { sign: "", text: "left behind" };
+    default:
+      return { sign: "", text: row.size_bytes === null ? "" : "same size" };
+  }
+}
+const kindWords = (row: PlanRow) =>
+  [row.kind === "unknown" ? "" : KINDS[row.kind], row.role].filter(Boolean).join(" · ");
+const name = (disk: Job["source_head"], fallback: string) => disk?.model || fallback;
+const subtitle = (disk: Job["source_head"]) =>
+  disk ? [`${disk.label} on the label`, size(disk.size_bytes, "binary"), disk.serial].filter(Boolean).join(" · ") : "";
+</script>
+
+<template>
+  <div ref="box" class="box">
+    <svg :width="width" :height="bottom + 16" aria-hidden="true">
+      <text x="12" y="18" class="disk">{{ name(job.source_head, "Source") }}</text>
+      <text x="12" y="37" class="muted">{{ subtitle(job.source_head) }}</text>
+      <text :x="targetX + COLUMN + 36" y="18" class="disk">{{ name(job.target_head, "Target") }}</text>
+      <text :x="targetX + COLUMN + 36" y="37" class="muted">{{ subtitle(job.target_head) }}</text>
+
+      <path
+        v-for="ribbon in drawn.ribbons"
+        :key="`r${ribbon.row}`"
+        :d="ribbon.path"
+        :class="['ribbon', ribbon.change, { on: isOn(ribbon.row) }]"
+        @click="chosen = ribbon.row"
+      />
+
+      <g v-for="(block, index) in drawn.source" :key="`s${index}`" @click="block.row && (chosen = block.row)">
+        <rect
+          v-if="block.row === null"
+          class="open"
+          :x="sourceX + 0.5"
+          :y="block.y + 0.5"
+          :width="COLUMN - 1"
+          :height="Math.max(1, block.height - 1)"
+        />
+        <g v-else :class="[rowOf(block.row)?.change, 'block']">
+          <title>{{ rowOf(block.row)?.label }} · {{ exact(block.bytes, disk.logical_sector_bytes) }}</title>
+          <rect class="room" :x="sourceX" :y="block.y" :width="COLUMN" :height="Math.max(1, block.height - 1)" />
+          <rect
+            class="used"
+            :x="sourceX"
+            :y="block.y"
+            :width="COLUMN"
+            :height="Math.max(0, block.height - 1) * fill(rowOf(block.row)!, block.bytes, false)"
+          />
+        </g>
+      </g>
+
+      <g v-for="(block, index) in drawn.target" :key="`t${index}`" @click="block.row && (chosen = block.row)">
+        <template v-if="block.row === null">
+          <rect
+            class="open"
+            :x="targetX + 0.5"
+            :y="block.y + 0.5"
+            :width="COLUMN - 1"
+            :height="Math.max(1, block.height - 1)"
+          />
+          <text
+            v-if="block.height > 18"
+            class="muted small"
+            :x="targetX + COLUMN + 36"
+            :y="Math.max(block.y + block.height / 2, (right.at(-1)?.y ?? 0) + labelHeight(right.at(-1)?.row ?? 0) + 14)"
+          >
+            {{ sizeFine(block.bytes) }} unallocated
+          </text>
+        </template>
+        <g v-else :class="[rowOf(block.row)?.change, 'block']">
+          <title>{{ rowOf(block.row)?.label }} · {{ exact(block.bytes, plan.target.logical_sector_bytes) }}</title>
+          <rect class="room" :x="targetX" :y="block.y" :width="COLUMN" :height="Math.max(1, block.height - 1)" />
+          <rect
+            class="used"
+            :x="targetX"
+            :y="block.y"
+            :width="COLUMN"
+            :height="Math.max(0, block.height - 1) * fill(rowOf(block.row)!, block.bytes, true)"
+          />
+          <template v-if="rowOf(block.row)?.hard_floor_bytes && block.height > 12">
+            <path
+              class="floor"
+              :d="`M${targetX - 7} ${block.y + (block.height * rowOf(block.row)!.hard_floor_bytes!) / block.bytes}h${COLUMN + 14}`"
+            />
+            <path
+              v-if="rowOf(block.row)!.comfort_floor_bytes! <= block.bytes"
+              class="floor comfort"
+              :d="`M${targetX - 7} ${block.y + (block.height * rowOf(block.row)!.comfort_floor_bytes!) / block.bytes}h${COLUMN + 14}`"
+            />
+          </template>
+        </g>
+      </g>
+
+      <g v-if="plan.verdict === 'does-not-fit'">
+        <rect
+          class="open"
+          :x="targetX + 0.5"
+          :y="TOP + 0.5"
+          :width="COLUMN - 1"
+          :height="Math.max(2, drawn.targetBottom - TOP - 1)"
+        />
+        <text class="disk" :x="targetX + COLUMN + 36" :y="TOP + 14">
+          No layout: {{ size(plan.shortfall_bytes) }} short
+        </text>
+        <text class="muted" :x="targetX + COLUMN + 36" :y="TOP + 34">See what would mend it, on the right.</text>
+      </g>
+      <g v-if="less.height > 6 && less.bytes !== 0">
+        <rect
+          class="open missing"
+          :x="(less.bytes > 0 ? targetX : sourceX) + 0.5"
+          :y="less.top + 4.5"
+          :width="COLUMN - 1"
+          :height="Math.max(1, less.height - 5)"
+        />
+        <template v-if="less.height > 50">
+          <text
+            class="muted small fig"
+            text-anchor="middle"
+            :x="(less.bytes > 0 ? targetX : sourceX) + COLUMN / 2"
+            :y="less.top + less.height / 2"
+          >
+            {{ size(Math.abs(less.bytes)) }}
+          </text>
+          <text
+            class="muted small"
+            text-anchor="middle"
+            :x="(less.bytes > 0 ? targetX : sourceX) + COLUMN / 2"
+            :y="less.top + less.height / 2 + 15"
+          >
+            {{ less.bytes > 0 ? "less room" : "more room" }}
+          </text>
+        </template>
+      </g>
+
+      <g v-for="label in left" :key="`l${label.row}`" class="label" @click="chosen = label.row">
+        <rect
+          v-if="isOn(label.row)"
+          class="chosen"
+          x="2"
+          :y="label.y - 3"
+          :width="LABEL - 4"
+          :height="labelHeight(label.row) - 2"
+          rx="6"
+        />
+        <path class="leader" :d="leader(LABEL, label.y + 10, sourceX - 6, label.anchor)" />
+        <text x="10" :y="label.y + 14" class="strong">{{ rowOf(label.row)?.label }}</text>
+        <text :x="LABEL - 10" :y="label.y + 14" text-anchor="end" class="fig">
+          {{ sizeFine(rowOf(label.row)!.source_bytes) }}
+        </text>
+        <template v-if="!many">
+          <text x="10" :y="label.y + 14 + LINE" class="muted">{{ kindWords(rowOf(label.row)!) }}</text>
+          <text
+            v-if="rowOf(label.row)!.used_bytes !== null"
+            :x="LABEL - 10"
+            :y="label.y + 14 + LINE"
+            text-anchor="end"
+            class="muted fig small"
+          >
+            {{ sizeFine(rowOf(label.row)!.used_bytes!) }} used
+          </text>
+          <text
+            v-if="rowOf(label.row)!.elastic"
+            :x="LABEL - 10"
+            :y="label.y + 14 + 2 * LINE"
+            text-anchor="end"
+            class="muted"
+          >
+            {{ percent(rowOf(label.row)!.used_bytes ?? 0, rowOf(label.row)!.source_bytes) }} full
+          </text>
+          <text v-if="rowOf(label.row)!.change === 'left'" x="10" :y="label.y + 14 + 2 * LINE" class="muted">
+            left behind
+          </text>
+        </template>
+      </g>
+
+      <g v-for="label in right" :key="`n${label.row}`" class="label" @click="chosen = label.row">
+        <rect
+          v-if="isOn(label.row)"
+          class="chosen"
+          :x="targetX + COLUMN + 28"
+          :y="label.y - 3"
+          :width="width - targetX - COLUMN - 34"
+          :height="labelHeight(label.row) - 2"
+          rx="6"
+        />
+        <path class="leader" :d="leader(targetX + COLUMN + 6, label.anchor, targetX + COLUMN + 30, label.y + 10)" />
+        <text
+          :x="targetX + COLUMN + 36"
+          :y="label.y + 14"
+          class="fig"
+          :class="{ big: rowOf(label.row)!.elastic && !many }"
+        >
+          {{ sizeFine(rowOf(label.row)!.size_bytes ?? 0) }}
+        </text>
+        <text :x="targetX + COLUMN + 152" :y="label.y + 14" class="strong tint" :class="rowOf(label.row)!.change">
+          {{ words(rowOf(label.row)!).sign }} {{ words(rowOf(label.row)!).text
+          }}{{ rowOf(label.row)!.pinned ? " · pinned" : "" }}
+        </text>
+        <template v-if="!many">
+          <text
+            v-if="rowOf(label.row)!.free_after_bytes !== null"
+            :x="targetX + COLUMN + 36"
+            :y="label.y + 14 + LINE"
+            class="muted fig small"
+          >
+            {{ sizeFine(rowOf(label.row)!.free_after_bytes!) }} free
+          </text>
+          <template v-if="rowOf(label.row)!.elastic">
+            <text :x="targetX + COLUMN + 152" :y="label.y + 14 + LINE" class="muted small">
+              {{ percent(rowOf(label.row)!.floor_lines!.carried_bytes, rowOf(label.row)!.size_bytes ?? 0) }} full, was
+              {{ percent(rowOf(label.row)!.used_bytes ?? 0, rowOf(label.row)!.source_bytes) }}
+            </text>
+            <text :x="targetX + COLUMN + 36" :y="label.y + 14 + 2 * LINE" class="muted small">
+              floor {{ sizeFine(rowOf(label.row)!.hard_floor_bytes!) }}
+            </text>
+            <text :x="targetX + COLUMN + 152" :y="label.y + 14 + 2 * LINE" class="muted small">
+              comfort {{ sizeFine(rowOf(label.row)!.comfort_floor_bytes!) }}
+            </text>
+          </template>
+        </template>
+      </g>
+    </svg>
+  </div>
+</template>
+
+<style scoped>
+.box {
+  min-width: 0;
+}
+svg {
+  display: block;
+}
+text {
+  fill: var(--ink);
+  font-size: 13px;
+}
+text.muted {
+  fill: var(--muted);
+}
+text.small {
+  font-size: 12px;
+}
+text.strong,
+text.disk {
+  font-weight: 600;
+}
+text.disk {
+  font-size: 14px;
+}
+text.big {
+  font-size: 15px;
+}
+text.tint {
+  fill: currentColor;
+  font-size: 12.5px;
+}
+.block .room {
+  fill: currentColor;
+  opacity: var(--room);
+}
+.block .used {
+  fill: currentColor;
+}
+.block.left .room {
+  fill: none;
+  stroke: currentColor;
+  stroke-dasharray: 3 3;
+  opacity: 1;
+}
+.block.left .used {
+  opacity: 0.15;
+}
+.ribbon {
+  fill: currentColor;
+  opacity: 0.15;
+}
+.ribbon.on {
+  opacity: 0.28;
+}
+.open {
+  fill: none;
+  stroke: var(--sand);
+  stroke-dasharray: 3 3;
+}
+.floor {
+  stroke: var(--ink);
+  stroke-width: 1.6;
+}
+.floor.comfort {
+  stroke-dasharray: 2 3;
+}
+.leader {
+  fill: none;
+  stroke: var(--sand);
+}
+.chosen {
+  fill: var(--chosen);
+}
+.label,
+.ribbon,
+.block {
+  cursor: pointer;
+}
+</style>

@@ -1,0 +1,260 @@
+<script setup lang="ts">
+/** The chosen row: how full, its floor worked out line by line, its size, what may be done with it. */
+import { computed, ref, watch } from "vue";
+import type { Change, Partition, Plan, PlanRow } from "../api/client";
+import type { ProblemError } from "../api/client";
+import { exact, size, sizeFine, units } from "../widgets/units";
+import { KINDS, ROLES } from "../widgets/words";
+
+const props = defineProps<{
+  row: PlanRow;
+  partition: Partition | null;
+  plan: Plan;
+  refused: ProblemError | null;
+  headroom: number;
+  lightened: number;
+  cleared: boolean;
+  change: (body: Change) => Promise<boolean>;
+}>();
+const emit = defineEmits<{ pin: []; leave: []; hold: []; rest: [] }>();
+
+const field = ref<{ focus: () => void; select: () => void } | null>(null);
+const typed = ref("");
+const dirty = ref(false);
+const lighten = ref("");
+
+watch(
+  () => [props.row.size_bytes, units.value] as const,
+  () => {
+    if (!dirty.value) typed.value = props.row.size_bytes === null ? "" : sizeFine(props.row.size_bytes);
+  },
+  { immediate: true },
+);
+watch(
+  () => props.lightened,
+  (bytes) => (lighten.value = bytes ? size(bytes) : ""),
+  { immediate: true },
+);
+
+async function pinTyped(): Promise<void> {
+  const bare = units.value === "binary" ? "gib" : "gb";
+  if (await props.change({ kind: "pin", row: props.row.number, size: typed.value, bare })) {
+    dirty.value = false;
+    typed.value = props.row.size_bytes === null ? "" : sizeFine(props.row.size_bytes);
+  }
+}
+function forget(): void {
+  dirty.value = false;
+  typed.value = props.row.size_bytes === null ? "" : sizeFine(props.row.size_bytes);
+}
+const setLighten = () =>
+  void props.change({ kind: "lighten", row: props.row.number, size: lighten.value.trim() || "0B" });
+
+const lines = computed(() => props.row.floor_lines);
+const bar = computed(() => {
+  const whole = props.row.size_bytes ?? props.row.source_bytes;
+  const share = (bytes: number | null | undefined) => Math.min(100, ((bytes ?? 0) / whole) * 100);
+  return {
+    used: share(lines.value?.carried_bytes ?? props.row.used_bytes),
+    floor: props.row.hard_floor_bytes === null ? null : share(props.row.hard_floor_bytes),
+    comfort: props.row.comfort_floor_bytes === null ? null : share(props.row.comfort_floor_bytes),
+  };
+});
+const BINDINGS = {
+  used: "",
+  immovable: "held up by data that cannot be moved",
+  minimum: "the least its file system allows",
+  source: "cannot be made smaller",
+} as const;
+const why = computed(() => (lines.value ? BINDINGS[lines.value.binding] : ""));
+const ROLE_CHOICES = ROLES.map((role) => ({ value: role, label: role }));
+
+defineExpose({
+  focusSize: () => {
+    field.value?.focus();
+    field.value?.select();
+  },
+});
+</script>
+
+<template>
+  <section class="card row" :aria-label="`Row ${row.label}`">
+    <div class="title">
+      <h2>{{ row.label.replace(" ", " · ") }}</h2>
+      <a-select
+        v-if="partition"
+        :value="row.role"
+        :options="ROLE_CHOICES"
+        size="small"
+        :bordered="false"
+        :aria-label="`Role of ${row.label}`"
+        @change="(role: unknown) => change({ kind: 'role', row: row.number, role: String(role) })"
+      />
+      <span class="muted">{{ row.kind === "unknown" ? "" : KINDS[row.kind] }}</span>
+    </div>
+    <div class="over">
+      <span class="muted">{{
+        !row.carried ? "left behind" : row.size_bytes === null ? "on the source" : "on the target"
+      }}</span>
+      <span v-if="row.free_after_bytes !== null" class="fig">{{ sizeFine(row.free_after_bytes) }} free</span>
+    </div>
+    <div class="fullness" :class="row.change" aria-hidden="true">
+      <i class="used" :style="{ width: `${bar.used}%` }" />
+      <i v-if="bar.floor !== null" class="mark" :style="{ left: `${bar.floor}%` }" />
+      <i v-if="bar.comfort !== null" class="mark dotted" :style="{ left: `${bar.comfort}%` }" />
+    </div>
+
+    <dl v-if="lines && row.elastic">
+      <template v-if="lightened">
+        <dt>Lightened by</dt>
+        <dd>{{ sizeFine(lightened) }}</dd>
+      </template>
+      <dt>Used, goes over</dt>
+      <dd :title="exact(lines.carried_bytes)">{{ sizeFine(lines.carried_bytes) }}</dd>
+      <dt>Slack to be made smaller</dt>
+      <dd>{{ sizeFine(lines.slack_bytes) }}</dd>
+      <template v-if="lines.immovable_bytes">
+        <dt>Immovable end</dt>
+        <dd>{{ sizeFine(lines.immovable_bytes) }}</dd>
+      </template>
+      <template v-if="lines.minimum_bytes">
+        <dt>File system minimum</dt>
+        <dd>{{ sizeFine(lines.minimum_bytes) }}</dd>
+      </template>
+      <dt>
+        <b>Hard floor</b> <span v-if="why" class="muted">{{ why }}</span>
+      </dt>
+      <dd :title="exact(row.hard_floor_bytes ?? 0)">{{ sizeFine(row.hard_floor_bytes ?? 0) }}</dd>
+      <dt>Headroom {{ headroom }} %</dt>
+      <dd>{{ sizeFine(lines.headroom_bytes) }}</dd>
+      <dt><b>Comfort floor</b></dt>
+      <dd :title="exact(row.comfort_floor_bytes ?? 0)">{{ sizeFine(row.comfort_floor_bytes ?? 0) }}</dd>
+    </dl>
+    <p v-else class="muted">
+      {{
+        row.change === "made"
+          ? "Made new on the target; no content goes over."
+          : row.resizable
+            ? "Keeps its size. Let it go to change it."
+            : "Keeps its size: its file system cannot be resized."
+      }}
+    </p>
+
+    <form v-if="row.carried && row.resizable" @submit.prevent="pinTyped">
+      <a-input
+        ref="field"
+        v-model:value="typed"
+        class="fig"
+        aria-label="Size on the target"
+        placeholder="240 GiB"
+        :status="refused ? 'error' : ''"
+        :maxlength="64"
+        @input="dirty = true"
+        @keydown.esc="forget"
+      />
+      <a-button html-type="submit">{{ dirty ? "Set" : "Pin" }}</a-button>
+      <a-button @click="emit('rest')">Rest here</a-button>
+    </form>
+    <p v-if="refused" role="alert" class="refused">{{ refused.message }}</p>
+    <p v-else-if="row.carried && row.resizable" class="muted small">Type 240GiB, +20G, used+30% or floor</p>
+
+    <div class="acts">
+      <a-button v-if="row.pinned" size="small" @click="emit('pin')">Take the pin out</a-button>
+      <a-button v-if="row.resizable && row.carried" size="small" @click="emit('hold')">
+        {{ row.elastic ? "Hold" : "Let it go" }}
+      </a-button>
+      <a-button size="small" @click="emit('leave')">{{ row.carried ? "Leave behind" : "Carry again" }}</a-button>
+      <a-button
+        v-if="lines?.immovable_bytes || cleared"
+        size="small"
+        @click="change({ kind: 'cleared', row: row.number, on: !cleared })"
+      >
+        {{ cleared ? "Count the immovable end" : "Immovable end is cleared" }}
+      </a-button>
+    </div>
+    <form v-if="lines && row.elastic" class="lighten" @submit.prevent="setLighten">
+      <label :for="`lighten-${row.number}`">Lighten by</label>
+      <a-input :id="`lighten-${row.number}`" v-model:value="lighten" class="fig" size="small" placeholder="20GiB" />
+      <a-button size="small" html-type="submit">Set</a-button>
+    </form>
+  </section>
+</template>
+
+<style scoped>
+.row {
+  display: grid;
+  gap: 7px;
+}
+.title,
+.over,
+.lighten {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+}
+.title h2 {
+  flex: 1;
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.over {
+  justify-content: space-between;
+}
+.fullness {
+  position: relative;
+  height: 16px;
+  background: color-mix(in srgb, currentColor 20%, transparent);
+}
+.fullness .used {
+  position: absolute;
+  inset: 0 auto 0 0;
+  background: currentColor;
+}
+.fullness .mark {
+  position: absolute;
+  top: -3px;
+  bottom: -3px;
+  border-left: 2px solid var(--ink);
+}
+.fullness .dotted {
+  border-left-style: dotted;
+}
+dl {
+  display: grid;
+  grid-template-columns: 1fr max-content;
+  gap: 2px 8px;
+  margin: 2px 0;
+}
+dt {
+  color: var(--muted);
+}
+dt b {
+  color: var(--ink);
+}
+dd {
+  margin: 0;
+  text-align: right;
+  font-family: "IBM Plex Mono", monospace;
+}
+form:not(.lighten) {
+  display: grid;
+  grid-template-columns: 1fr max-content max-content;
+  gap: 6px;
+}
+.lighten .ant-input {
+  flex: 1;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+}
+.refused {
+  color: var(--action);
+}
+.small {
+  font-size: 12px;
+}
+</style>

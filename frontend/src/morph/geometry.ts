@@ -1,0 +1,181 @@
+/** Where everything of the morph stands, in pixels. Pure; it draws what the server computed. */
+import type { Plan, PlanRow, Schemas } from "../api/client";
+
+export const LEAST = 7;
+export const COLUMN = 44;
+
+export interface Block {
+  row: number | null; // null: unallocated
+  y: number;
+  height: number;
+  bytes: number;
+}
+
+export interface Label {
+  row: number;
+  y: number; // top of the label
+  anchor: number; // middle of its block
+}
+
+export interface Ribbon {
+  row: number;
+  change: PlanRow["change"];
+  path: string;
+}
+
+export interface Frame {
+  top: number;
+  height: number; // of the larger disk
+  sourceX: number;
+  targetX: number;
+}
+
+export interface MorphPicture {
+  source: Block[];
+  target: Block[];
+  ribbons: Ribbon[];
+  sourceBottom: number;
+  targetBottom: number;
+  pixelsPerByte: number;
+}
+
+interface Piece {
+  row: number | null;
+  at: number;
+  bytes: number;
+}
+
+/**
+ * Heights of pieces that fill `height` in proportion, none under the least height.
+ * What the small ones gain is taken from the large ones, so that the column's own height stays true.
+ */
+export function heights(bytes: readonly number[], height: number): number[] {
+  const total = bytes.reduce((sum, value) => sum + value, 0);
+  const least = Math.min(LEAST, height / Math.max(1, bytes.length));
+  const wanted = bytes.map((value) => Math.max(least, total ? (value / total) * height : 0));
+  const over = wanted.reduce((sum, value) => sum + value, 0) - height;
+  const spare = wanted.reduce((sum, value) => sum + value - least, 0);
+  return wanted.map((value) => value - (spare > 0 ? ((value - least) / spare) * over : 0));
+}
+
+function column(pieces: readonly Piece[], top: number, height: number): Block[] {
+  const sorted = [...pieces].sort((a, b) => a.at - b.at);
+  const tall = heights(
+    sorted.map((piece) => piece.bytes),
+    height,
+  );
+  let y = top;
+  return sorted.map((piece, index) => {
+    const block = { row: piece.row, y, height: tall[index] ?? 0, bytes: piece.bytes };
+    y += block.height;
+    return block;
+  });
+}
+
+export function picture(
+  plan: Plan,
+  source: Schemas["DiskModel"],
+  gaps: readonly Schemas["UnallocatedModel"][],
+  frame: Frame,
+): MorphPicture {
+  const sourceBytes = source.sectors * source.logical_sector_bytes;
+  const targetBytes = plan.target.sectors * plan.target.logical_sector_bytes;
+  const scale = frame.height / Math.max(sourceBytes, targetBytes, 1);
+  const firsts = new Map((source.partitions ?? []).map((p) => [p.number, p.first_lba]));
+  const sourcePieces: Piece[] = [
+    ...plan.rows
+      .filter((row) => firsts.has(row.number))
+      .map((row) => ({ row: row.number, at: firsts.get(row.number) ?? 0, bytes: row.source_bytes })),
+    ...gaps.map((gap) => ({ row: null, at: gap.first_lba, bytes: gap.bytes })),
+  ];
+  const targetPieces: Piece[] = [
+    ...plan.rows
+      .filter((row) => row.first_lba !== null)
+      .map((row) => ({ row: row.number, at: row.first_lba ?? 0, bytes: row.size_bytes ?? 0 })),
+    ...plan.unallocated
+      .filter((gap) => gap.bytes > 64 * 1024 ** 2)
+      .map((gap) => ({ row: null, at: gap.first_lba, bytes: gap.bytes })),
+  ];
+  const blocksLeft = column(sourcePieces, frame.top, sourceBytes * scale);
+  const blocksRight = column(targetPieces, frame.top, targetBytes * scale);
+  return {
+    source: blocksLeft,
+    target: blocksRight,
+    ribbons: ribbons(plan.rows, blocksLeft, blocksRight, frame),
+    sourceBottom: frame.top + sourceBytes * scale,
+    targetBottom: frame.top + targetBytes * scale,
+    pixelsPerByte: scale,
+  };
+}
+
+function ribbons(rows: readonly PlanRow[], left: readonly Block[], right: readonly Block[], frame: Frame): Ribbon[] {
+  const made: Ribbon[] = [];
+  for (const row of rows) {
+    const from = left.find((block) => block.row === row.number);
+    const to = right.find((block) => block.row === row.number);
+    if (from && to) made.push({ row: row.number, change: row.change, path: ribbon(from, to, frame) });
+  }
+  return made;
+}
+
+function ribbon(from: Block, to: Block, frame: Frame): string {
+  const x0 = frame.sourceX + COLUMN;
+  const x1 = frame.targetX;
+  const mid = (x0 + x1) / 2;
+  const [a, b, c, d] = [from.y, to.y, to.y + to.height, from.y + from.height].map((y) => y.toFixed(1));
+  return `M${x0} ${a}C${mid} ${a} ${mid} ${b} ${x1} ${b}V${c}C${mid} ${c} ${mid} ${d} ${x0} ${d}Z`;
+}
+
+/**
+ * Label tops, each as near to its block's middle as the others allow, none above `top`.
+ * Labels that would overlap are moved apart around their common middle.
+ */
+export function labels(
+  blocks: readonly Block[],
+  height: (row: number) => number,
+  top: number,
+  bottom: number,
+): Label[] {
+  const placed: { rows: number[]; y: number; tall: number; want: number; count: number }[] = [];
+  for (const block of blocks) {
+    if (block.row === null) continue;
+    const tall = height(block.row);
+    let group = { rows: [block.row], y: 0, tall, want: block.y + block.height / 2 - tall / 2, count: 1 };
+    group.y = Math.max(top, group.want);
+    for (let before = placed.at(-1); before && before.y + before.tall > group.y; before = placed.at(-1)) {
+      placed.pop();
+      const count = before.count + group.count;
+      const want = (before.want * before.count + (group.want - before.tall) * group.count) / count;
+      group = {
+        rows: [...before.rows, ...group.rows],
+        y: Math.max(top, want),
+        tall: before.tall + group.tall,
+        want,
+        count,
+      };
+    }
+    group.y = Math.max(top, Math.min(group.y, bottom - group.tall));
+    placed.push(group);
+    // Moving up from the bottom may have met the group above.
+    for (let i = placed.length - 1; i > 0; i -= 1) {
+      const [above, below] = [placed[i - 1]!, placed[i]!];
+      if (above.y + above.tall > below.y) above.y = Math.max(top, below.y - above.tall);
+    }
+  }
+  const out: Label[] = [];
+  for (const group of placed) {
+    let y = group.y;
+    for (const row of group.rows) {
+      const block = blocks.find((item) => item.row === row)!;
+      out.push({ row, y, anchor: block.y + block.height / 2 });
+      y += height(row);
+    }
+  }
+  return out;
+}
+
+/** A leader line from a block's edge to its label. */
+export function leader(x0: number, y0: number, x1: number, y1: number): string {
+  const mid = (x0 + x1) / 2;
+  return `M${x0} ${y0.toFixed(1)}C${mid} ${y0.toFixed(1)} ${mid} ${y1.toFixed(1)} ${x1} ${y1.toFixed(1)}`;
+}

@@ -1,0 +1,18 @@
+import { createRouter, createWebHistory } from "vue-router";
+import JobsView from "./views/JobsView.vue";
+
+export const STAGES = ["source", "target", "fit"] as const;
+export type Stage = (typeof STAGES)[number];
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: "/", name: "jobs", component: JobsView, meta: { title: "Jobs" } },
+    {
+      path: "/jobs/:id(\\d+)/:stage(source|target|fit)",
+      name: "job",
+      component: () => import("./views/JobView.vue"),
+    },
+    { path: "/:rest(.*)*", name: "nowhere", component: () => import("./views/NowhereView.vue") },
+  ],
+});

@@ -1,0 +1,25 @@
+/** Ant Design Vue in our colours. The same values stand in styles.css as custom properties. */
+import { theme as antd } from "ant-design-vue";
+import { usePreferredDark } from "@vueuse/core";
+import { computed } from "vue";
+
+const dark = usePreferredDark();
+
+export const theme = computed(() => ({
+  algorithm: dark.value ? antd.darkAlgorithm : antd.defaultAlgorithm,
+  token: {
+    colorPrimary: dark.value ? "#D2643E" : "#C14A22",
+    colorLink: dark.value ? "#F0906B" : "#A83D1A",
+    colorInfo: "#59616E",
+    colorBgBase: dark.value ? "#1F1D1A" : "#FFFDF9",
+    colorTextBase: dark.value ? "#EDE8DE" : "#23262D",
+    colorBorder: dark.value ? "#5A554C" : "#C9C0AE",
+    colorBorderSecondary: dark.value ? "#45413A" : "#DDD6C8",
+    colorTextPlaceholder: dark.value ? "#A49D90" : "#6C6A64",
+    colorTextDisabled: dark.value ? "#A49D90" : "#6C6A64",
+    fontFamily: '"IBM Plex Sans", sans-serif',
+    fontSize: 13,
+    borderRadius: 6,
+    motion: false,
+  },
+}));

@@ -1,0 +1,226 @@
+<script setup lang="ts">
+/** The morph with everything that belongs to it: fits, need, the chosen row, findings. */
+import { useEventListener } from "@vueuse/core";
+import { computed, nextTick, ref, watch } from "vue";
+import type { Change, FitKey, Job, Remedy } from "../api/client";
+import type { JobStore } from "../api/jobs";
+import FindingsPanel from "../morph/FindingsPanel.vue";
+import FitCards from "../morph/FitCards.vue";
+import MarginsPanel from "../morph/MarginsPanel.vue";
+import MorphTable from "../morph/MorphTable.vue";
+import MorphView from "../morph/MorphView.vue";
+import NeedGauge from "../morph/NeedGauge.vue";
+import RowPanel from "../morph/RowPanel.vue";
+import { isTyping } from "../widgets/keys";
+import { FITS, VERDICTS } from "../widgets/words";
+import { size } from "../widgets/units";
+
+const props = defineProps<{ job: Job; store: JobStore }>();
+const chosen = ref<number | null>(null);
+const panel = ref<InstanceType<typeof RowPanel> | null>(null);
+const refused = props.store.refused;
+
+const morph = computed(() => props.job.morph);
+const plan = computed(() => morph.value?.plan ?? null);
+const row = computed(() => plan.value?.rows.find((item) => item.number === chosen.value) ?? null);
+const partition = computed(() => props.job.source?.disk.partitions?.find((p) => p.number === chosen.value) ?? null);
+
+watch(
+  plan,
+  (now) => {
+    if (now && !now.rows.some((item) => item.number === chosen.value)) {
+      chosen.value = (now.rows.find((item) => item.elastic) ?? now.rows[0])?.number ?? null;
+    }
+  },
+  { immediate: true },
+);
+watch(chosen, () => (refused.value = null));
+
+const verdict = computed(() => {
+  if (!plan.value) return "";
+  const word = VERDICTS[plan.value.verdict];
+  if (plan.value.verdict === "does-not-fit") return `${word} · ${size(plan.value.shortfall_bytes)} short`;
+  if (plan.value.verdict === "tight" && plan.value.headroom_kept < 1) {
+    return `${word} · headroom cut to ${Math.floor(plan.value.headroom_kept * 100)} %`;
+  }
+  return word;
+});
+
+function change(body: Change): Promise<boolean> {
+  refused.value = null;
+  return props.store.change(body);
+}
+const setFit = (fit: FitKey) => void change({ kind: "fit", fit });
+
+const REMEDY_CHANGES: Partial<Record<Remedy["kind"], (remedy: Remedy) => Change>> = {
+  fit: (remedy) => ({ kind: "fit", fit: remedy.fit }),
+  lighten: (remedy) => ({ kind: "lighten", row: remedy.row, size: lightenedBy(remedy) }),
+  leave: (remedy) => ({ kind: "leave", row: remedy.row }),
+  "leave-set": (remedy) => ({ kind: "leave-set", rows: remedy.rows }),
+  clear: (remedy) => ({ kind: "cleared", row: remedy.row, on: true }),
+  tail: (remedy) => ({ kind: "tail", value: `${(plan.value?.target.tail_bytes ?? 0) - remedy.bytes}B` }),
+};
+function lightenedBy(remedy: Remedy): number {
+  const before = (props.job.options.lighten as Record<string, number> | undefined)?.[String(remedy.row)] ?? 0;
+  return before + remedy.bytes;
+}
+function remedyAction(remedy: Remedy): (() => void) | null {
+  if (remedy.kind === "shelf") {
+    return () => void props.store.set({ target: { nominal: `${remedy.bytes / 1e9}GB` } });
+  }
+  const make = REMEDY_CHANGES[remedy.kind];
+  return make ? () => void change(make(remedy)) : null;
+}
+
+function choose(step: number): void {
+  const rows = plan.value?.rows ?? [];
+  const index = rows.findIndex((item) => item.number === chosen.value);
+  chosen.value = rows[Math.min(rows.length - 1, Math.max(0, index + step))]?.number ?? null;
+}
+
+function nudge(event: KeyboardEvent, sign: "+" | "-"): void {
+  const step = event.shiftKey ? "100MiB" : event.altKey ? "10GiB" : "1GiB";
+  void change({ kind: "pin", row: chosen.value, size: `${sign}${step}` });
+}
+
+const togglePin = () => {
+  if (!row.value) return;
+  if (row.value.pinned) void change({ kind: "unpin", row: row.value.number });
+  else if (row.value.size_bytes) void change({ kind: "pin", row: row.value.number, size: `${row.value.size_bytes}B` });
+};
+const toggleLeave = () =>
+  row.value && void change({ kind: row.value.carried ? "leave" : "carry", row: row.value.number });
+const toggleHold = () =>
+  row.value && void change({ kind: row.value.elastic ? "hold" : "release", row: row.value.number });
+const restHere = () => row.value && void change({ kind: "grow", row: row.value.number });
+
+const ACTIONS: Record<string, () => unknown> = {
+  p: togglePin,
+  l: toggleLeave,
+  h: toggleHold,
+  r: restHere,
+  e: () => nextTick(() => panel.value?.focusSize()),
+  arrowup: () => choose(-1),
+  arrowdown: () => choose(1),
+};
+
+useEventListener(window, "keydown", (event: KeyboardEvent) => {
+  if (isTyping(event) || event.ctrlKey || event.metaKey || !plan.value) return;
+  const key = event.key.toLowerCase();
+  const fit = FITS[Number(key) - 1];
+  if (key === "arrowleft" || key === "arrowright") nudge(event, key === "arrowleft" ? "-" : "+");
+  else if (event.altKey || event.shiftKey) return;
+  else if (fit) setFit(fit);
+  else if (ACTIONS[key]) ACTIONS[key]();
+  else return;
+  event.preventDefault();
+});
+</script>
+
+<template>
+  <section v-if="!job.source || !job.target_head" class="card missing">
+    <h1>Fit</h1>
+    <p>
+      To work out the fit, the {{ !job.source ? "source" : "target" }} must be known.
+      <router-link :to="`/jobs/${job.id}/${!job.source ? 'source' : 'target'}`">
+        {{ !job.source ? "Read the source" : "Choose the target" }}
+      </router-link>
+    </p>
+  </section>
+  <section v-else-if="!morph || !plan" class="card missing" role="alert">
+    <h1>No plan</h1>
+    <p>{{ job.trouble?.detail }}. {{ job.trouble?.mend }}</p>
+    <p><a-button @click="store.set({ options: {} })">Take back what was set by hand</a-button></p>
+  </section>
+  <div v-else class="fit">
+    <div class="verdict">
+      <h1 role="status" aria-live="polite">{{ verdict }}</h1>
+      <NeedGauge :plan="plan" :source-bytes="job.source_head?.size_bytes ?? 0" />
+    </div>
+    <FitCards :cards="morph.cards" :fit="plan.fit" :rows="plan.rows" @fit="setFit" />
+    <div class="panes">
+      <section class="card morph" aria-label="Morph">
+        <MorphView v-model:chosen="chosen" :plan="plan" :job="job" />
+        <MorphTable :plan="plan" :chosen="chosen" @choose="(number) => (chosen = number)" />
+      </section>
+      <aside>
+        <RowPanel
+          v-if="row"
+          ref="panel"
+          :key="row.number"
+          :row="row"
+          :partition="partition"
+          :plan="plan"
+          :refused="refused"
+          :headroom="Number(job.options.headroom ?? 15)"
+          :lightened="(job.options.lighten as Record<string, number> | undefined)?.[String(row.number)] ?? 0"
+          :cleared="((job.options.cleared as number[] | undefined) ?? []).includes(row.number)"
+          :change="change"
+          @pin="togglePin"
+          @leave="toggleLeave"
+          @hold="toggleHold"
+          @rest="restHere"
+        />
+        <FindingsPanel :plan="plan" :action="remedyAction" @choose="(number) => (chosen = number)" />
+        <MarginsPanel :plan="plan" :options="job.options" :change="change" />
+      </aside>
+    </div>
+  </div>
+  <Teleport to="footer">
+    <span v-if="plan" class="keys muted no-print">
+      <kbd>↑</kbd> <kbd>↓</kbd> row <kbd>←</kbd> <kbd>→</kbd> 1 GiB <kbd>P</kbd> pin <kbd>L</kbd> leave behind
+      <kbd>H</kbd> hold <kbd>R</kbd> rest here <kbd>1</kbd>–<kbd>5</kbd> fit <kbd>?</kbd> all keys
+    </span>
+  </Teleport>
+</template>
+
+<style scoped>
+.missing {
+  display: grid;
+  gap: 8px;
+  max-width: 560px;
+  margin: 8vh auto;
+}
+.fit {
+  display: grid;
+  gap: 10px;
+}
+.verdict {
+  display: flex;
+  align-items: center;
+  gap: 24px;
+  min-height: 50px;
+}
+.verdict h1 {
+  white-space: nowrap;
+}
+.panes {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 292px;
+  gap: 12px;
+  align-items: start;
+}
+.morph {
+  padding: 14px 10px;
+  overflow-x: auto;
+}
+aside {
+  display: grid;
+  gap: 10px;
+}
+.keys {
+  order: -1;
+  margin-right: auto;
+}
+@media (max-width: 980px) {
+  .panes {
+    grid-template-columns: 1fr;
+  }
+  .verdict {
+    display: block;
+  }
+  .keys {
+    display: none;
+  }
+}
+</style>

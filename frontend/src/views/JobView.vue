@@ -1,0 +1,191 @@
+<script setup lang="ts">
+/** A job: its head, its stages, and the one stage that is open. */
+import { useEventListener } from "@vueuse/core";
+import { computed, defineAsyncComponent, ref, watch } from "vue";
+import { useRoute } from "vue-router";
+import { useJob } from "../api/jobs";
+import type { Stage } from "../router";
+import TopBar from "../widgets/TopBar.vue";
+import { isTyping } from "../widgets/keys";
+import { moment, units } from "../widgets/units";
+
+const emit = defineEmits<{ keys: [] }>();
+const route = useRoute();
+const id = computed(() => Number(route.params.id));
+const stage = computed(() => route.params.stage as Stage);
+const store = useJob(id);
+const { job, trouble, meanwhile, saving } = store;
+const naming = ref(false);
+
+const STAGE_VIEWS = {
+  source: defineAsyncComponent(() => import("./SourceStage.vue")),
+  target: defineAsyncComponent(() => import("./TargetStage.vue")),
+  fit: defineAsyncComponent(() => import("./FitStage.vue")),
+};
+const STAGE_LINKS = [
+  { key: "source", name: "Source" },
+  { key: "target", name: "Target" },
+  { key: "fit", name: "Fit" },
+] as const;
+const LATER = ["Carry out", "Check back"];
+
+const done = computed(() => ({
+  source: !!job.value?.source,
+  target: !!job.value?.target_head,
+  fit: false,
+}));
+
+watch([id, units], () => void store.load(), { immediate: true });
+watch(
+  [job, stage],
+  () => {
+    document.title = `${job.value?.name || "Job"} · ${stage.value} · Ylemorph`;
+  },
+  { immediate: true },
+);
+useEventListener(window, "focus", () => void store.load());
+useEventListener(window, "keydown", (event: KeyboardEvent) => {
+  if (isTyping(event) || event.key.toLowerCase() !== "z" || event.altKey) return;
+  event.preventDefault();
+  void (event.shiftKey ? store.redo() : store.undo());
+});
+
+const fields = ref({ name: "", code: "", machine: "", note: "" });
+function rename(): void {
+  if (!job.value) return;
+  const { name, code, machine, note } = job.value;
+  fields.value = { name, code, machine, note };
+  naming.value = true;
+}
+async function keepNames(): Promise<void> {
+  if (await store.set(fields.value)) naming.value = false;
+}
+</script>
+
+<template>
+  <TopBar @keys="emit('keys')">
+    <button v-if="job" class="who" type="button" title="Change name, number, machine and note" @click="rename">
+      <b>{{ job.name || "Unnamed job" }}</b>
+      <span class="muted"> · {{ [job.code, job.machine].filter(Boolean).join(" · ") }}</span>
+    </button>
+    <template #stages>
+      <router-link
+        v-for="link in STAGE_LINKS"
+        :key="link.key"
+        :to="`/jobs/${id}/${link.key}`"
+        class="step"
+        :aria-current="stage === link.key ? 'step' : undefined"
+      >
+        <span v-if="done[link.key]" class="grows" aria-label="done">✓</span> {{ link.name }}
+      </router-link>
+      <span v-for="name in LATER" :key="name" class="step later" :title="`${name} comes in a later version`">
+        {{ name }}
+      </span>
+    </template>
+    <template #actions>
+      <a-button size="small" :disabled="!job?.can_undo" aria-label="Undo" title="Undo (Z)" @click="store.undo">
+        ↶
+      </a-button>
+      <a-button size="small" :disabled="!job?.can_redo" aria-label="Redo" title="Redo (Shift Z)" @click="store.redo">
+        ↷
+      </a-button>
+    </template>
+  </TopBar>
+
+  <main v-if="!job" class="wait">
+    <div v-if="trouble" class="card" role="alert">
+      <p>{{ trouble }}</p>
+      <p>
+        <router-link to="/">Back to Jobs</router-link> <a-button size="small" @click="store.load">Try again</a-button>
+      </p>
+    </div>
+    <a-spin v-else tip="Reading the job" />
+  </main>
+  <main v-else>
+    <p v-if="trouble" class="stale" role="alert">
+      <span class="tag mind">mind</span> {{ trouble }} What you see is the last state that was read.
+    </p>
+    <component :is="STAGE_VIEWS[stage]" :store="store" :job="job" />
+  </main>
+  <footer v-if="job">
+    <slot name="keys" />
+    <span class="saved muted" role="status">
+      {{ saving ? "Saving" : `Saved ${moment(job.changed_at)} · change ${job.revision}` }}
+    </span>
+  </footer>
+
+  <a-modal v-model:open="naming" title="About this job" ok-text="Keep" cancel-text="Leave as it was" @ok="keepNames">
+    <div class="fields">
+      <label>Name <a-input v-model:value="fields.name" :maxlength="200" /></label>
+      <label>Number <a-input v-model:value="fields.code" :maxlength="200" /></label>
+      <label>Customer's machine <a-input v-model:value="fields.machine" :maxlength="200" /></label>
+      <label>Note <a-textarea v-model:value="fields.note" :rows="3" :maxlength="10000" /></label>
+    </div>
+  </a-modal>
+  <a-modal :open="!!meanwhile" title="Changed meanwhile" :closable="false" :mask-closable="false" :keyboard="false">
+    <p v-if="meanwhile">{{ meanwhile.sentence }}.</p>
+    <p>Your change is not lost: make it on top of that state, or keep the state as it is.</p>
+    <template #footer>
+      <a-button @click="store.settle(false)">Keep theirs</a-button>
+      <a-button type="primary" @click="store.settle(true)">Make mine on top</a-button>
+    </template>
+  </a-modal>
+</template>
+
+<style scoped>
+.who {
+  font: inherit;
+  font-size: 14px;
+  color: var(--ink);
+  background: none;
+  border: 0;
+  padding: 6px 4px;
+  cursor: pointer;
+  max-width: 100%;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.step {
+  display: flex;
+  align-items: center;
+  gap: 5px;
+  padding: 2px 11px 0;
+  color: var(--muted);
+  border-bottom: 2px solid transparent;
+  white-space: nowrap;
+}
+.step[aria-current] {
+  color: var(--ink);
+  font-weight: 600;
+  border-bottom-color: var(--action);
+}
+.step.later {
+  cursor: default;
+}
+main {
+  max-width: 1920px;
+  margin: 0 auto;
+  padding: 12px 20px 60px;
+}
+.wait {
+  padding: 12vh 20px;
+  text-align: center;
+}
+.stale {
+  margin-bottom: 10px;
+}
+.fields {
+  display: grid;
+  gap: 10px;
+}
+footer {
+  position: fixed;
+  inset: auto 0 0 0;
+  display: flex;
+  justify-content: flex-end;
+  padding: 3px 20px;
+  background: var(--card);
+  border-top: 1px solid var(--line);
+  font-size: 12px;
+}
+</style>

@@ -1,0 +1,245 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useEventListener } from "@vueuse/core";
+import { computed, ref } from "vue";
+import { useRouter } from "vue-router";
+import type { JobLine, Survey } from "../api/client";
+import { createJob, deleteJob, jobsQuery } from "../api/jobs";
+import FilePick from "../widgets/FilePick.vue";
+import MiniMorph from "../widgets/MiniMorph.vue";
+import TopBar from "../widgets/TopBar.vue";
+import { surveyFromFile } from "../widgets/files";
+import { moment } from "../widgets/units";
+import { FIT_NAMES, VERDICTS } from "../widgets/words";
+
+const emit = defineEmits<{ keys: [] }>();
+const router = useRouter();
+const queries = useQueryClient();
+const { data: jobs, isPending, error, refetch } = useQuery(jobsQuery());
+const search = ref("");
+const trouble = ref("");
+const adding = ref(false);
+const dragging = ref(false);
+
+document.title = "Jobs · Ylemorph";
+
+const shown = computed(() => {
+  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
+  const text = (job: JobLine) =>
+    [job.code, job.name, job.machine, job.source?.model, job.source?.serial, job.target?.model, job.target?.label]
+      .join(" ")
+      .toLowerCase();
+  return (jobs.value ?? []).filter((job) => words.every((word) => text(job).includes(word)));
+});
+
+const STAGE_NAMES = { source: "Source", target: "Target", fit: "Fit" } as const;
+
+async function begin(source?: Survey): Promise<void> {
+  try {
+    const name = source?.disk.model ? `${source.disk.model} to a new disk` : "New job";
+    const job = await createJob({ name, ...(source ? { source } : {}) });
+    void queries.invalidateQueries({ queryKey: ["jobs"] });
+    await router.push(`/jobs/${job.id}/${source ? "target" : "source"}`);
+  } catch (failure) {
+    trouble.value = (failure as Error).message;
+  }
+}
+
+async function forget(job: JobLine): Promise<void> {
+  try {
+    await deleteJob(job.id);
+  } catch (failure) {
+    trouble.value = (failure as Error).message;
+  }
+  void queries.invalidateQueries({ queryKey: ["jobs"] });
+}
+
+useEventListener(window, "dragover", (event: DragEvent) => {
+  event.preventDefault();
+  dragging.value = true;
+});
+useEventListener(window, "dragleave", (event: DragEvent) => {
+  if (!event.relatedTarget) dragging.value = false;
+});
+useEventListener(window, "drop", (event: DragEvent) => {
+  event.preventDefault();
+  dragging.value = false;
+  const file = event.dataTransfer?.files[0];
+  if (!file) return;
+  trouble.value = "";
+  surveyFromFile(file)
+    .then(begin)
+    .catch((failure: Error) => (trouble.value = failure.message));
+});
+</script>
+
+<template>
+  <TopBar @keys="emit('keys')" />
+  <main class="jobs">
+    <div class="head">
+      <h1>Jobs</h1>
+      <a-input
+        v-model:value="search"
+        class="search"
+        placeholder="Search name, number, disk or serial"
+        allow-clear
+        aria-label="Search jobs"
+      />
+      <a-button type="primary" :aria-expanded="adding" @click="adding = !adding">New job</a-button>
+    </div>
+
+    <section v-if="adding" class="card new" aria-label="New job">
+      <FilePick what="source disk" @survey="begin" />
+      <div>
+        <a-button @click="begin()">Begin without a survey</a-button>
+        <span class="muted"> The source can follow later.</span>
+      </div>
+    </section>
+    <p v-if="trouble" role="alert" class="card"><span class="tag stop">stop</span> {{ trouble }}</p>
+
+    <div v-if="isPending" class="card wait"><a-spin /> Reading the jobs</div>
+    <div v-else-if="error" class="card" role="alert">
+      <p>{{ error.message }}</p>
+      <a-button @click="refetch()">Try again</a-button>
+    </div>
+    <section v-else-if="!jobs?.length" class="card empty">
+      <h2>No jobs yet</h2>
+      <p>There are three ways to begin:</p>
+      <ol>
+        <li>Drop a survey file anywhere on this page.</li>
+        <li>Press <b>New job</b> and pick or paste a survey of the source disk.</li>
+        <li>
+          Make a survey on the command line with <code class="fig">ylemorph plan</code> at hand, then drop it here.
+        </li>
+      </ol>
+    </section>
+    <p v-else-if="!shown.length" class="card">No job matches “{{ search }}”.</p>
+    <div v-else class="card list">
+      <table class="plain">
+        <caption class="sr-only">
+          Jobs, the last changed first
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Morph</th>
+            <th scope="col">Job</th>
+            <th scope="col">From</th>
+            <th scope="col">To</th>
+            <th scope="col">Verdict</th>
+            <th scope="col">Stage</th>
+            <th scope="col">Changed</th>
+            <th scope="col"><span class="sr-only">Delete</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="job in shown" :key="job.id" @click="router.push(`/jobs/${job.id}/${job.stage}`)">
+            <td><MiniMorph :job="job" /></td>
+            <td>
+              <router-link :to="`/jobs/${job.id}/${job.stage}`" class="title" @click.stop>
+                {{ job.name || "Unnamed job" }}
+              </router-link>
+              <div class="muted">{{ [job.code, job.machine].filter(Boolean).join(" · ") }}</div>
+            </td>
+            <td>
+              <template v-if="job.source">
+                {{ job.source.model || "Disk" }}
+                <div class="muted fig">{{ job.source.label }}</div>
+              </template>
+              <span v-else class="muted">not read yet</span>
+            </td>
+            <td>
+              <template v-if="job.target">
+                {{ job.target.model || "Any disk" }}
+                <div class="muted fig">{{ job.target.label }}</div>
+              </template>
+              <span v-else class="muted">not chosen yet</span>
+            </td>
+            <td>
+              <template v-if="job.verdict">
+                <b>{{ VERDICTS[job.verdict] }}</b>
+                <div class="muted">{{ job.fit ? FIT_NAMES[job.fit] : "" }}</div>
+              </template>
+              <span v-else class="muted">open</span>
+            </td>
+            <td>{{ STAGE_NAMES[job.stage] }}</td>
+            <td class="muted">{{ moment(job.changed_at) }}</td>
+            <td @click.stop>
+              <a-popconfirm
+                :title="`Delete ${job.code} ${job.name} with its history?`"
+                ok-text="Delete"
+                cancel-text="Keep"
+                @confirm="forget(job)"
+              >
+                <a-button size="small" type="text" :aria-label="`Delete ${job.code} ${job.name}`">Delete</a-button>
+              </a-popconfirm>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+  </main>
+  <div v-if="dragging" class="veil" aria-hidden="true">Drop the survey to begin a job</div>
+</template>
+
+<style scoped>
+.jobs {
+  max-width: 1240px;
+  margin: 0 auto;
+  padding: 18px 20px 40px;
+  display: grid;
+  gap: 12px;
+}
+.head {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+}
+.head h1 {
+  flex: 1;
+}
+.search {
+  max-width: 320px;
+}
+.new,
+.empty {
+  display: grid;
+  gap: 12px;
+}
+.empty ol {
+  margin: 0;
+  padding-left: 20px;
+}
+.wait {
+  display: flex;
+  gap: 10px;
+}
+.list {
+  padding: 6px 16px;
+  overflow-x: auto;
+}
+tbody tr {
+  cursor: pointer;
+}
+tbody tr:hover {
+  background: var(--chosen);
+}
+tbody tr:last-child td {
+  border-bottom: 0;
+}
+.title {
+  color: var(--ink);
+  font-weight: 600;
+}
+.veil {
+  position: fixed;
+  inset: 12px;
+  display: grid;
+  place-items: center;
+  font-size: 18px;
+  font-weight: 600;
+  background: color-mix(in srgb, var(--paper) 88%, transparent);
+  border: 2px dashed var(--action);
+  border-radius: 12px;
+  pointer-events: none;
+}
+</style>

@@ -1,0 +1,162 @@
+<script setup lang="ts">
+import { useQuery } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+import type { Job, Survey } from "../api/client";
+import { shelfQuery, type JobStore } from "../api/jobs";
+import DiskHead from "../widgets/DiskHead.vue";
+import DiskTable from "../widgets/DiskTable.vue";
+import FilePick from "../widgets/FilePick.vue";
+import { exact, size } from "../widgets/units";
+
+const props = defineProps<{ job: Job; store: JobStore }>();
+const { data: shelf } = useQuery(shelfQuery());
+const typed = ref("");
+const sector = ref<512 | 4096>(512);
+const refused = props.store.refused;
+const SECTORS = [
+  { value: 512, label: "512-byte sectors" },
+  { value: 4096, label: "4096-byte sectors" },
+];
+
+watch(
+  () => [props.job.target_size, props.job.target_sector] as const,
+  ([text, bytes]) => {
+    typed.value = text ?? "";
+    sector.value = bytes === 4096 ? 4096 : 512;
+  },
+  { immediate: true },
+);
+
+function take(nominal: string): void {
+  if (nominal.trim()) void props.store.set({ target: { nominal, logical_sector_bytes: sector.value } });
+}
+const takeSurvey = (target: Survey) => void props.store.set({ target: { ...target } });
+
+const compared = computed(() => {
+  const [source, target] = [props.job.source_head, props.job.target_head];
+  if (!source || !target) return "";
+  const change = target.size_bytes - source.size_bytes;
+  if (change === 0) return "Exactly as large as the source.";
+  const same = source.label === target.label ? "The same on the label, yet " : "";
+  return `${same}${size(Math.abs(change))} ${change > 0 ? "larger" : "smaller"} than the source.`;
+});
+</script>
+
+<template>
+  <div class="stage">
+    <div class="head">
+      <h1>Target</h1>
+      <span class="muted">the disk it must fit</span>
+    </div>
+    <section class="card choose">
+      <div>
+        <h2>A size</h2>
+        <p class="muted">The disk need not be there yet, nor be bought.</p>
+        <div class="sizes" role="group" aria-label="Usual sizes">
+          <a-button
+            v-for="item in shelf ?? []"
+            :key="item.label"
+            size="small"
+            :class="{ chosen: job.target_size === item.label }"
+            :aria-pressed="job.target_size === item.label"
+            :title="`shows as ${size(item.size_bytes, 'binary')}`"
+            @click="take(item.label)"
+          >
+            {{ item.label.replace(/(\d)([A-Z])/, "$1 $2") }}
+          </a-button>
+        </div>
+        <form class="typed" @submit.prevent="take(typed)">
+          <label for="size">Size on the label, or sectors</label>
+          <a-input id="size" v-model:value="typed" class="fig" placeholder="480GB or 937703088s" :maxlength="60" />
+          <a-select v-model:value="sector" :options="SECTORS" aria-label="Logical sector size" />
+          <a-button html-type="submit" :disabled="!typed.trim()">Take it</a-button>
+        </form>
+        <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused.message }}</p>
+      </div>
+      <div>
+        <h2>A survey</h2>
+        <p class="muted">With what is on the disk now.</p>
+        <FilePick what="target disk" @survey="takeSurvey" />
+      </div>
+    </section>
+
+    <section v-if="job.target_head" class="card">
+      <template v-if="job.target">
+        <DiskHead :survey="job.target" />
+        <template v-if="job.target.disk.partitions?.length">
+          <p role="status">
+            <span class="tag stop">stop</span> This disk holds something. Everything on it will be overwritten.
+          </p>
+          <DiskTable :survey="job.target" />
+        </template>
+        <p v-else class="muted">There is nothing on it.</p>
+      </template>
+      <template v-else>
+        <h2>{{ job.target_head.label }} on the label</h2>
+        <p :title="exact(job.target_head.size_bytes, job.target_sector)">
+          Shows as <span class="fig">{{ size(job.target_head.size_bytes, "binary") }}</span>,
+          <span class="fig">{{ (job.target_head.size_bytes / job.target_sector).toLocaleString("en") }}</span> sectors
+          of {{ job.target_sector }} bytes.
+        </p>
+      </template>
+      <p>
+        <b>{{ compared }}</b>
+      </p>
+    </section>
+    <div v-if="job.target_head" class="next">
+      <router-link :to="`/jobs/${job.id}/${job.source ? 'fit' : 'source'}`">
+        <a-button type="primary">{{ job.source ? "See how it fits" : "Read the source" }}</a-button>
+      </router-link>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.stage {
+  display: grid;
+  gap: 12px;
+  max-width: 1240px;
+  margin: 0 auto;
+}
+.head {
+  display: flex;
+  align-items: baseline;
+  gap: 10px;
+}
+.card {
+  display: grid;
+  gap: 10px;
+}
+.choose {
+  grid-template-columns: 1fr 1fr;
+  gap: 28px;
+}
+.choose > div {
+  display: grid;
+  gap: 10px;
+  align-content: start;
+}
+.sizes {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+}
+.sizes .chosen {
+  border-color: var(--ink);
+  border-width: 2px;
+  font-weight: 600;
+}
+.typed {
+  display: grid;
+  grid-template-columns: 1fr max-content max-content;
+  gap: 6px;
+}
+.typed label {
+  grid-column: 1 / -1;
+}
+@media (max-width: 900px) {
+  .choose {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

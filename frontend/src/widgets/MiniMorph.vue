@@ -1,0 +1,69 @@
+<script setup lang="ts">
+/** A job's rows in miniature: source column, ribbons, target column, on one scale. */
+import { computed } from "vue";
+import type { JobLine } from "../api/client";
+import { VERDICTS } from "./words";
+
+const props = defineProps<{ job: JobLine }>();
+const HEIGHT = 40;
+
+const shapes = computed(() => {
+  const source = props.job.source?.size_bytes ?? 0;
+  const target = props.job.target?.size_bytes ?? 0;
+  const scale = (HEIGHT - 2) / Math.max(source, target, 1);
+  let left = 1;
+  let right = 1;
+  const rows = props.job.strip.map((row) => {
+    const a = left;
+    left += row.source_bytes * scale;
+    const b = right;
+    right += (row.size_bytes ?? 0) * scale;
+    return { number: row.number, change: row.change, a, a2: left, b, b2: right, there: row.size_bytes !== null };
+  });
+  return { rows, source: source * scale, target: target * scale };
+});
+</script>
+
+<template>
+  <svg
+    viewBox="0 0 84 40"
+    width="84"
+    height="40"
+    role="img"
+    :aria-label="job.verdict ? VERDICTS[job.verdict] : 'no plan yet'"
+  >
+    <rect class="open" x="1" y="1" width="12" :height="shapes.source" />
+    <rect class="open" x="71" y="1" width="12" :height="shapes.target" />
+    <g v-for="row in shapes.rows" :key="row.number" :class="row.change">
+      <path
+        v-if="row.there"
+        class="ribbon"
+        :d="`M13 ${row.a}C42 ${row.a} 42 ${row.b} 71 ${row.b}V${row.b2}C42 ${row.b2} 42 ${row.a2} 13 ${row.a2}Z`"
+      />
+      <rect class="block" x="1" :y="row.a" width="12" :height="Math.max(0.6, row.a2 - row.a - 0.5)" />
+      <rect v-if="row.there" class="block" x="71" :y="row.b" width="12" :height="Math.max(0.6, row.b2 - row.b - 0.5)" />
+    </g>
+  </svg>
+</template>
+
+<style scoped>
+.block {
+  fill: currentColor;
+  opacity: 0.75;
+}
+.ribbon {
+  fill: currentColor;
+  opacity: 0.18;
+}
+.left .block {
+  fill: none;
+  stroke: currentColor;
+  stroke-dasharray: 2 2;
+}
+.open {
+  fill: none;
+  stroke: var(--sand);
+  stroke-width: 0.8;
+  stroke-dasharray: 2 2;
+}
+</style>

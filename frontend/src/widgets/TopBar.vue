@@ -1,0 +1,70 @@
+<script setup lang="ts">
+import { units } from "./units";
+
+const emit = defineEmits<{ keys: [] }>();
+const UNIT_CHOICES = [
+  { label: "GiB", value: "binary" },
+  { label: "GB", value: "decimal" },
+];
+</script>
+
+<template>
+  <header class="bar">
+    <router-link to="/" class="name" aria-label="Ylemorph, all jobs">
+      <img src="/mark.svg" alt="" width="26" height="18" />Ylemorph
+    </router-link>
+    <div class="middle"><slot /></div>
+    <nav class="stages no-print" aria-label="Stages"><slot name="stages" /></nav>
+    <slot name="actions" />
+    <a-segmented v-model:value="units" :options="UNIT_CHOICES" size="small" aria-label="Units" class="no-print" />
+    <a-button size="small" class="no-print" aria-label="All keys" @click="emit('keys')"><kbd>?</kbd></a-button>
+  </header>
+</template>
+
+<style scoped>
+.bar {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  min-height: 52px;
+  padding: 0 20px;
+  background: var(--card);
+  border-bottom: 1px solid var(--line);
+}
+.name {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  font-weight: 600;
+  font-size: 17px;
+  color: var(--ink);
+}
+@media (prefers-color-scheme: dark) {
+  .name img {
+    filter: invert(1) hue-rotate(180deg);
+  }
+}
+.middle {
+  flex: 1;
+  min-width: 0;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+}
+.stages {
+  display: flex;
+  align-self: stretch;
+}
+@media (max-width: 720px) {
+  .bar {
+    flex-wrap: wrap;
+    padding: 8px 12px;
+    gap: 8px;
+  }
+  .stages {
+    order: 9;
+    width: 100%;
+    overflow-x: auto;
+  }
+}
+</style>

@@ -1,0 +1,52 @@
+/** Sizes for reading: three significant digits and a unit. The server alone computes with them. */
+import { useLocalStorage } from "@vueuse/core";
+
+export type Units = "binary" | "decimal";
+export const units = useLocalStorage<Units>("units", "binary");
+
+const NAMES = {
+  binary: ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"],
+  decimal: ["B", "kB", "MB", "GB", "TB", "PB", "EB"],
+} as const;
+
+/** `201 GiB`, `70.3 GiB`, `980 MiB`. */
+export function size(bytes: number, unit: Units = units.value): string {
+  const step = unit === "binary" ? 1024 : 1000;
+  const names = NAMES[unit];
+  let value = Math.abs(bytes);
+  let index = 0;
+  while (Math.round(value) >= step && index < names.length - 1) {
+    value /= step;
+    index += 1;
+  }
+  let text = value.toFixed(0);
+  for (const digits of index ? [2, 1, 0] : []) {
+    text = value.toFixed(digits);
+    if (Number(text) < 1000 / 10 ** digits) break;
+  }
+  text = text.includes(".") && /\.0+$/.test(text) ? text.slice(0, text.indexOf(".")) : text;
+  return `${bytes < 0 ? "-" : ""}${text} ${names[index]}`;
+}
+
+/** A size in one fixed unit with one decimal, for columns of figures: `201.3 GiB`. */
+export function sizeFine(bytes: number, unit: Units = units.value): string {
+  const [scale, name] = unit === "binary" ? [1024 ** 3, "GiB"] : [1e9, "GB"];
+  return Math.abs(bytes) >= scale ? `${(bytes / scale).toFixed(1)} ${name}` : size(bytes, unit);
+}
+
+/** Exact bytes and sectors, for a tooltip. */
+export function exact(bytes: number, sector = 512): string {
+  return `${bytes.toLocaleString("en")} bytes · ${(bytes / sector).toLocaleString("en")} sectors`;
+}
+
+export function percent(part: number, whole: number): string {
+  return `${whole > 0 ? Math.round((part * 100) / whole) : 0} %`;
+}
+
+export function moment(text: string): string {
+  const at = new Date(text);
+  const today = new Date().toDateString() === at.toDateString();
+  return today
+    ? at.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" })
+    : at.toLocaleDateString("en-GB", { day: "numeric", month: "short" });
+}

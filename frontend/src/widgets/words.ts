@@ -1,0 +1,63 @@
+/** The words of the trade and ours, in one place. */
+import type { FitKey, PlanRow, Verdict } from "../api/client";
+
+export const VERDICTS: Record<Verdict, string> = {
+  comfortable: "Comfortable",
+  tight: "Tight",
+  "does-not-fit": "Does not fit",
+};
+
+export const FITS = ["same", "proportional", "rest-to-one", "even-fill", "snug"] as const satisfies FitKey[];
+export const FIT_NAMES: Record<FitKey, string> = {
+  same: "Same sizes",
+  proportional: "Proportional",
+  "rest-to-one": "Rest to one",
+  "even-fill": "Even fill",
+  snug: "Snug",
+};
+export const FIT_HINTS: Record<FitKey, string> = {
+  same: "Every row keeps its size; what is left stays unallocated.",
+  proportional: "Every elastic row changes by the same factor.",
+  "rest-to-one": "One row takes all that is gained, or gives all that is missing.",
+  "even-fill": "Every elastic row ends up equally full.",
+  snug: "As small as comfort allows; the rest stays unallocated.",
+};
+
+export const ROLES = ["start", "reserved", "system", "data", "recovery", "tools", "swap", "unknown"] as const;
+
+export const KINDS: Record<PlanRow["kind"], string> = {
+  ntfs: "NTFS",
+  fat16: "FAT16",
+  fat32: "FAT32",
+  exfat: "exFAT",
+  ext2: "ext2",
+  ext3: "ext3",
+  ext4: "ext4",
+  xfs: "XFS",
+  btrfs: "btrfs",
+  f2fs: "F2FS",
+  refs: "ReFS",
+  apfs: "APFS",
+  "hfs+": "HFS+",
+  swap: "swap",
+  lvm: "LVM member",
+  luks: "LUKS",
+  bitlocker: "BitLocker",
+  unknown: "no known file system",
+};
+
+/** The keys of the fit screen and of every screen, as the help lists them. */
+export const KEYS: readonly (readonly [string, string])[] = [
+  ["↑ ↓", "choose a row"],
+  ["← →", "make the row smaller or larger by 1 GiB; with Shift 100 MiB, with Alt 10 GiB"],
+  ["1 – 5", "choose a fit"],
+  ["P", "pin the row at its size, or take the pin out"],
+  ["L", "leave the row behind, or carry it again"],
+  ["H", "hold the row at its source size, or let it go"],
+  ["R", "rest here: the row takes all that is left"],
+  ["E", "type an exact size"],
+  ["Z", "undo; with Shift redo"],
+  ["G then J", "go to Jobs"],
+  ["G then S, T, F", "go to Source, Target, Fit"],
+  ["?", "all keys"],
+];
