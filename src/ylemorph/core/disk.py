@@ -105,7 +105,7 @@ class Disk:
     @property
     def rows(self) -> tuple[Partition, ...]:
         """The partitions that can be rows of a plan: all but the extended container."""
-        return tuple(p for p in self.partitions if not p.is_container)
+        return tuple([p for p in self.partitions if p.type not in EXTENDED_TYPES])
 
 
 @dataclass(frozen=True, slots=True)

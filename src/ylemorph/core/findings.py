@@ -164,7 +164,13 @@ class Finding(NamedTuple):
         return self._filled(FINDINGS[self.code].do, units)
 
     def _filled(self, template: str, units: Units) -> str:
-        return template.format(*[format_size(f, units) if isinstance(f, Size) else f for f in self.figures])
+        return template.format(*[_written(figure, units) for figure in self.figures])
+
+
+def _written(figure: object, units: Units) -> object:
+    if isinstance(figure, Row):
+        return figure.said
+    return format_size(figure, units) if isinstance(figure, Size) else figure
 
 
 def find(source: Disk, target: Disk, layout: Layout) -> tuple[Finding, ...]:
@@ -218,9 +224,9 @@ def _about_table(source: Disk, layout: Layout) -> Iterator[Finding]:
 
 def _about_left(row: Row, layout: Layout) -> Iterator[Finding]:
     if row.dropped:
-        yield Finding("table-lost", row.number, (row.said, layout.frame.table.upper()))
+        yield Finding("table-lost", row.number, (row, layout.frame.table.upper()))
     elif row.role in ("start", "system", "recovery"):
-        yield Finding(f"{row.role}-left-behind", row.number, (row.said,))
+        yield Finding(f"{row.role}-left-behind", row.number, (row,))
 
 
 def _about_row(row: Row) -> Iterator[Finding]:
@@ -229,17 +235,17 @@ def _about_row(row: Row) -> Iterator[Finding]:
         return
     state, kind = state_of(partition), kind_of(partition)
     if state in BLOCKING:
-        yield Finding("not-resizable-now", row.number, (row.said, state, Size(row.source_bytes), BLOCKING[state]))
+        yield Finding("not-resizable-now", row.number, (row, state, Size(row.source_bytes), BLOCKING[state]))
     elif row.used_unknown and (row.ability.smaller or row.ability.larger):
-        yield Finding("used-unknown", row.number, (row.said, Size(row.source_bytes)))
+        yield Finding("used-unknown", row.number, (row, Size(row.source_bytes)))
     elif kind in ("bitlocker", "luks"):
-        yield Finding("encrypted", row.number, (row.said, KIND_NAMES[kind]))
+        yield Finding("encrypted", row.number, (row, KIND_NAMES[kind]))
     elif not row.ability.larger and row.role in ("system", "data"):
-        yield Finding("held-by-kind", row.number, (row.said, KIND_NAMES[kind], Size(row.source_bytes)))
+        yield Finding("held-by-kind", row.number, (row, KIND_NAMES[kind], Size(row.source_bytes)))
     elif row.elastic and not row.ability.smaller:
-        yield Finding("grow-only", row.number, (row.said, KIND_NAMES[kind]))
+        yield Finding("grow-only", row.number, (row, KIND_NAMES[kind]))
     if row.role == "swap":
-        yield Finding("swap-made-new", row.number, (row.said,))
+        yield Finding("swap-made-new", row.number, (row,))
 
 
 def _about_sizes(source: Disk, layout: Layout) -> Iterator[Finding]:
@@ -249,14 +255,14 @@ def _about_sizes(source: Disk, layout: Layout) -> Iterator[Finding]:
         if row.partition is None:
             continue
         if row.partition.first_lba * source.logical_sector_bytes % grain:
-            yield Finding("misaligned", row.number, (row.said, row.partition.first_lba))
+            yield Finding("misaligned", row.number, (row, row.partition.first_lba))
         if not row.elastic or row.floors is None or row.is_made:
             continue
         size, floors = grains * grain, row.floors
         if grains < floors.comfort:
-            yield Finding("row-tight", row.number, (row.said, Size(size), Size(floors.comfort * grain)))
+            yield Finding("row-tight", row.number, (row, Size(size), Size(floors.comfort * grain)))
         if (size - floors.carried_bytes) * 10 < size:
-            yield Finding("nearly-full", row.number, (row.said, Size(size - floors.carried_bytes), Size(size)))
+            yield Finding("nearly-full", row.number, (row, Size(size - floors.carried_bytes), Size(size)))
         if grains < row.base:
             yield from _about_packing(row, size)
 
@@ -264,9 +270,9 @@ def _about_sizes(source: Disk, layout: Layout) -> Iterator[Finding]:
 def _about_packing(row: Row, size: int) -> Iterator[Finding]:
     past = bytes_past(row.partition, size, row.source_bytes)
     if past is None:
-        yield Finding("past-new-end-unknown", row.number, (row.said,))
+        yield Finding("past-new-end-unknown", row.number, (row,))
     elif past > 0:
-        yield Finding("past-new-end", row.number, (row.said, Size(past)))
+        yield Finding("past-new-end", row.number, (row, Size(past)))
 
 
 def _about_free_space(layout: Layout) -> Iterator[Finding]:
@@ -283,6 +289,6 @@ def _about_free_space(layout: Layout) -> Iterator[Finding]:
         between = rows[min(before[-1], system[-1]) + 1 : max(before[-1] + 1, system[-1])]
         held = next((row for row in between if not row.elastic), None)
         if held is not None:
-            name = rows[system[-1]].said
-            yield Finding("free-space-cut-off", held.number, (held.said, name, Size(free * frame.grain_bytes)))
+            name = rows[system[-1]]
+            yield Finding("free-space-cut-off", held.number, (held, name, Size(free * frame.grain_bytes)))
     yield Finding("space-left-over", None, (Size(free * frame.grain_bytes),))

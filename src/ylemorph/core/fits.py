@@ -11,19 +11,17 @@ NOTHING = Share(0, 1)
 
 
 class Elastic(NamedTuple):
-    """One elastic row in grains: source size, hard floor, comfort floor, ceiling; ``used`` in bytes is a weight."""
+    """One elastic row in grains: source size, hard floor, comfort floor as far as its ceiling allows, ceiling.
+
+    ``used``, in bytes, is a weight.
+    """
 
     base: int
     hard: int
-    comfort: int
+    low: int
     ceiling: int
     used: int
     is_system: bool
-
-    @property
-    def low(self) -> int:
-        """The comfort floor as far as the file system can follow it."""
-        return min(self.comfort, self.ceiling)
 
 
 class Fitted(NamedTuple):
@@ -36,12 +34,12 @@ class Fitted(NamedTuple):
 
 def fit_rows(fit: Fit, capacity: int, rows: Sequence[Elastic], chosen: int | None) -> Fitted:
     """Sizes of the elastic ``rows`` in ``capacity`` grains; ``chosen`` is the index of the row that takes the rest."""
-    needed = sum(row.base if fit == "same" else row.hard for row in rows)
+    needed = sum([row.base if fit == "same" else row.hard for row in rows])
     if needed > capacity:
         return Fitted(None, NOTHING, needed - capacity)
     if fit == "same":
         return Fitted(tuple(row.base for row in rows), WHOLE)
-    if sum(row.low for row in rows) > capacity:
+    if sum([row.low for row in rows]) > capacity:
         sizes, kept = between(capacity, [row.hard for row in rows], [row.low for row in rows])
         return Fitted(sizes, kept)
     return Fitted(_SHARERS[fit](capacity, rows, chosen), WHOLE)

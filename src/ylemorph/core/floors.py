@@ -7,32 +7,23 @@ headroom      = max(percentage of used', minimum of the role)               5.4
 comfort floor = max(hard floor, used' + headroom)                           5.4
 """
 
-from dataclasses import dataclass
+from typing import Literal, NamedTuple
 
 from .disk import Role
 from .options import Headroom
-from .sizes import Bytes, Grains, MiB, div_up
+from .sizes import Bytes, Grains, MiB
 
 SLACK_LEAST = 16 * MiB  # common practice, no source
 SLACK_PERCENT = 2  # common practice, no source
 
-
-@dataclass(frozen=True, slots=True)
-class FloorTerms:
-    """All that the floors of one row depend on, in bytes; ``immovable_bytes`` is 0 where unknown or cleared."""
-
-    source_bytes: int
-    used_bytes: int
-    lightened_bytes: int
-    immovable_bytes: int
-    minimum_bytes: int
-    role: Role
-    may_shrink: bool
+Binding = Literal["used", "immovable", "minimum", "source"]
 
 
-@dataclass(frozen=True, slots=True)
-class Floors:
-    """The floors worked out, line by line; ``hard`` and ``comfort`` in grains, rounded up (rule 5.5)."""
+class Floors(NamedTuple):
+    """The floors worked out, line by line, in bytes; ``hard`` and ``comfort`` in grains, rounded up (rule 5.5).
+
+    ``binding`` says which term the hard floor comes from.
+    """
 
     carried_bytes: int
     slack_bytes: int
@@ -41,37 +32,47 @@ class Floors:
     minimum_bytes: int
     hard: Grains
     comfort: Grains
-    binding: str  # which term the hard floor comes from: "used", "immovable", "minimum" or "source"
+    binding: Binding
 
 
 def slack_of(carried_bytes: int) -> int:
-    return max(SLACK_LEAST, div_up(carried_bytes * SLACK_PERCENT, 100))
+    """Rule 5.2."""
+    share = -(-carried_bytes * SLACK_PERCENT // 100)
+    return share if share > SLACK_LEAST else SLACK_LEAST
 
 
-def headroom_of(carried_bytes: int, role: Role, headroom: Headroom) -> int:
-    share = div_up(carried_bytes * headroom.hundredths, 100_00)
-    return max(share, headroom.system_bytes if role == "system" else headroom.data_bytes)
-
-
-def floors_of(terms: FloorTerms, headroom: Headroom, grain: Bytes) -> Floors:
-    """Rules 5.1 to 5.5."""
-    carried = max(0, terms.used_bytes - terms.lightened_bytes)
-    slack = slack_of(carried)
-    wanted, binding = carried + slack, "used"
-    if terms.immovable_bytes > wanted:
-        wanted, binding = terms.immovable_bytes, "immovable"
-    if terms.minimum_bytes > wanted:
-        wanted, binding = terms.minimum_bytes, "minimum"
-    if wanted > terms.source_bytes or not terms.may_shrink:
-        wanted, binding = terms.source_bytes, "source"
-    room = headroom_of(carried, terms.role, headroom)
+def floors_of(
+    carried_bytes: int,
+    source_bytes: int,
+    *,
+    role: Role,
+    may_shrink: bool,
+    immovable_bytes: int,
+    minimum_bytes: int,
+    headroom: Headroom,
+    grain: Bytes,
+) -> Floors:
+    """Rules 5.2 to 5.5 for a row that carries ``carried_bytes``; the two other terms are 0 where unknown or cleared."""
+    slack = slack_of(carried_bytes)
+    wanted = carried_bytes + slack
+    binding: Binding = "used"
+    if immovable_bytes > wanted:
+        wanted, binding = immovable_bytes, "immovable"
+    if minimum_bytes > wanted:
+        wanted, binding = minimum_bytes, "minimum"
+    if wanted > source_bytes or not may_shrink:
+        wanted, binding = source_bytes, "source"
+    least = headroom.system_bytes if role == "system" else headroom.data_bytes
+    share = -(-carried_bytes * headroom.hundredths // 100_00)
+    room = share if share > least else least
+    comfort = carried_bytes + room
     return Floors(
-        carried_bytes=carried,
-        slack_bytes=slack,
-        headroom_bytes=room,
-        immovable_bytes=terms.immovable_bytes,
-        minimum_bytes=terms.minimum_bytes,
-        hard=Grains(div_up(wanted, grain)),
-        comfort=Grains(div_up(max(wanted, carried + room), grain)),
-        binding=binding,
+        carried_bytes,
+        slack,
+        room,
+        immovable_bytes,
+        minimum_bytes,
+        Grains(-(-wanted // grain)),
+        Grains(-(-(comfort if comfort > wanted else wanted) // grain)),
+        binding,
     )

@@ -68,7 +68,8 @@ def lay_out(source: Disk, target: Disk, options: Options) -> Layout:
 def _as_elastic(row: Row) -> Elastic:
     floors = row.floors
     assert floors is not None  # an elastic row has known used space
-    return Elastic(row.base, floors.hard, floors.comfort, row.ceiling, floors.carried_bytes, row.role == "system")
+    low = floors.comfort if floors.comfort < row.ceiling else row.ceiling
+    return Elastic(row.base, floors.hard, low, row.ceiling, floors.carried_bytes, row.role == "system")
 
 
 def _chosen(shared: list[Row], options: Options) -> int | None:

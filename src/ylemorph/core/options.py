@@ -1,6 +1,6 @@
 """What the user wants of a plan: the fit and everything set by hand. A value; it never looks at a disk."""
 
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
 from typing import Any, Literal, get_args
 
 from .disk import Role
@@ -50,9 +50,20 @@ class Options:
         return replace(self, **changes)
 
     @property
-    def changed(self) -> tuple[str, ...]:
-        """Names of the fields that differ from the defaults."""
-        return tuple(f.name for f in fields(self) if getattr(self, f.name) != f.default)
+    def names_rows(self) -> bool:
+        """Whether any option speaks of a row by its number."""
+        return bool(
+            self.leave
+            or self.hold
+            or self.elastic
+            or self.cleared
+            or self.pins
+            or self.roles
+            or self.lighten
+            or self.order
+            or self.grow is not None
+            or self.free_after is not None
+        )
 
 
 MOST_HEADROOM_HUNDREDTHS = 1000_00

@@ -2,10 +2,9 @@
 
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from .disk import Disk, Kind, Role
-from .filesystems import kind_of
 from .findings import Finding, find
 from .floors import Floors
 from .layout import Layout, Verdict, lay_out
@@ -18,8 +17,7 @@ from .tables import Frame
 Change = Literal["shrinks", "grows", "holds", "left", "made"]
 
 
-@dataclass(frozen=True, slots=True)
-class PlanRow:
+class PlanRow(NamedTuple):
     """What becomes of one partition, sizes in bytes; target figures are None where it is left or nothing fits."""
 
     number: int
@@ -102,13 +100,13 @@ def _plan_rows(layout: Layout) -> tuple[PlanRow, ...]:
 def _plan_row(row: Row, extent: Extent | None, frame: Frame) -> PlanRow:
     grain, floors = frame.grain_bytes, row.floors
     first = sectors = size = free = hard = comfort = ceiling = used = None
-    partition = row.partition
-    if partition is not None and partition.filesystem is not None:
-        used = partition.filesystem.used_bytes
+    partition, fs = row.partition, row.fs
+    if fs is not None:
+        used = fs.used_bytes
     if extent is not None:
         first, sectors = extent.start * frame.grain_sectors, extent.length * frame.grain_sectors
         size = extent.length * grain
-        if row.is_made:
+        if row.ability.made_new:
             free = None
         elif floors is not None:
             free = size - floors.carried_bytes
@@ -120,7 +118,7 @@ def _plan_row(row: Row, extent: Extent | None, frame: Frame) -> PlanRow:
         row.number,
         row.label,
         row.role,
-        kind_of(partition) if partition is not None else "fat32" if row.role == "start" else "unknown",
+        fs.kind if fs is not None else "fat32" if partition is None and row.role == "start" else "unknown",
         row.logical,
         row.carried,
         row.elastic,
@@ -143,7 +141,7 @@ def _plan_row(row: Row, extent: Extent | None, frame: Frame) -> PlanRow:
 def _change(row: Row, extent: Extent | None) -> Change:
     if not row.carried:
         return "left"
-    if row.is_made:
+    if row.ability.made_new:
         return "made"
     if extent is None or extent.length == row.base:
         return "holds"

@@ -44,6 +44,8 @@ _TEXTS: dict[RemedyKind, str] = {
     "shelf": "Take a {size} disk.",
 }
 
+MOST_OF_A_KIND = 6  # a longer list helps nobody choose
+
 FIT_NAMES = {
     "same": "Same sizes", "proportional": "Proportional", "rest-to-one": "Rest to one", "even-fill": "Even fill",
     "snug": "Snug",
@@ -91,10 +93,9 @@ class _Maker:
 
     def lightenings(self) -> Iterator[Remedy]:
         given = dict(self.options.lighten)
-        for row in self.layout.carried:
-            size = self._lightening(row)
-            if size is None:
-                continue
+        able = [(row, size) for row in self.layout.carried if (size := self._lightening(row)) is not None]
+        able.sort(key=lambda pair: -pair[0].source_bytes)
+        for row, size in able[:MOST_OF_A_KIND]:
             lighten = {**given, row.number: Bytes(given.get(row.number, 0) + size)}
             verdict = self.verdict(self.options.but(lighten=tuple(sorted(lighten.items()))))
             if verdict is not None and self.fits(verdict):
@@ -115,16 +116,15 @@ class _Maker:
         return floors.carried_bytes - used
 
     def leavings(self) -> Iterator[Remedy]:
-        alone = []
-        for row in self.layout.carried:
-            if row.partition is None:
+        alone: list[Remedy] = []
+        for row in sorted(self.layout.carried, key=_lost):
+            if row.partition is None or self._freed(row) < self.shortfall or len(alone) == MOST_OF_A_KIND:
                 continue
             verdict = self.verdict(self.options.but(leave=self.options.leave | {row.number}))
             if verdict is not None and self.fits(verdict):
                 alone.append(Remedy("leave", row.number, _lost(row), verdict, row.said))
-        yield from sorted(alone, key=lambda remedy: remedy.bytes)
-        if self.options.fit != "same":
-            yield from self._leave_set(alone)
+        yield from alone
+        yield from self._leave_set(alone)
 
     def _leave_set(self, alone: list[Remedy]) -> Iterator[Remedy]:
         rows = smallest_set([(self._freed(row), _lost(row)) for row in self.layout.carried], self.shortfall)
@@ -143,7 +143,7 @@ class _Maker:
             return 0
         if row.pin is not None:
             return row.pin + row.logical
-        if row.elastic and row.floors is not None:
+        if row.elastic and row.floors is not None and self.options.fit != "same":
             return row.floors.hard + row.logical
         return row.base + row.logical
 
@@ -208,34 +208,57 @@ def _with_clean(disk: Disk, partition: Partition) -> Disk:
     return replace(disk, partitions=tuple(clean if p is partition else p for p in disk.partitions))
 
 
+MOST_NODES = 20_000
+
+
 def smallest_set(rows: list[tuple[int, int]], needed: int) -> tuple[int, ...] | None:
-    """Indexes of the rows, as (grains freed, bytes lost), that free ``needed`` and lose the least; None if none do.
+    """Indexes of the rows, as (grains freed, bytes lost), that free ``needed`` and lose the least, exactly.
 
-    Exact: of all sets that free as much and lose as much, one is kept; a set that frees less and loses more
-    than another is never better and is dropped. Ties go to fewer rows, then to earlier ones.
+    Branch and bound, the rows that lose least for what they free first; the bound fills the rest with a part
+    of the next row. None where no set frees enough, or where the search would be too long to be exact.
     """
-    best: dict[int, tuple[int, tuple[int, ...]]] = {0: (0, ())}
-    for index, (freed, lost) in enumerate(rows):
-        grown = dict(best)
-        for had, (cost, chosen) in best.items():
-            key = min(needed, had + freed)
-            entry = (cost + lost, (*chosen, index))
-            if key not in grown or _order(entry) < _order(grown[key]):
-                grown[key] = entry
-        best = _undominated(grown)
-    return best[needed][1] if needed in best else None
+    order = sorted((i for i, (freed, _) in enumerate(rows) if freed > 0), key=lambda i: (rows[i][1] / rows[i][0], i))
+    search = _SetSearch([rows[i] for i in order])
+    if not search.run(needed):
+        return None
+    return tuple(sorted(order[k] for k in search.best))
 
 
-def _order(entry: tuple[int, tuple[int, ...]]) -> tuple[int, int, tuple[int, ...]]:
-    return entry[0], len(entry[1]), entry[1]
+class _SetSearch:
+    """The state of one search; ``best`` holds places in ``rows``."""
 
+    def __init__(self, rows: list[tuple[int, int]]) -> None:
+        self.rows = rows
+        self.best: tuple[int, ...] = ()
+        self.least: int | None = None
+        self.nodes = 0
 
-def _undominated(entries: dict[int, tuple[int, tuple[int, ...]]]) -> dict[int, tuple[int, tuple[int, ...]]]:
-    kept: dict[int, tuple[int, tuple[int, ...]]] = {}
-    least: tuple[int, int, tuple[int, ...]] | None = None
-    for freed in sorted(entries, reverse=True):
-        entry = entries[freed]
-        if least is None or _order(entry) < least:
-            kept[freed] = entry
-            least = _order(entry)
-    return kept
+    def run(self, needed: int) -> bool:
+        # A stack instead of recursion: (next place, still needed, lost so far, chosen), the last one first.
+        stack: list[tuple[int, int, int, tuple[int, ...]]] = [(0, needed, 0, ())]
+        while stack:
+            place, left, lost, chosen = stack.pop()
+            self.nodes += 1
+            if self.nodes > MOST_NODES:
+                return False
+            if left <= 0:
+                if self.least is None or lost < self.least:
+                    self.least, self.best = lost, chosen
+                continue
+            if not self._may_beat(place, left, lost):
+                continue
+            freed, cost = self.rows[place]
+            stack.append((place + 1, left, lost, chosen))
+            stack.append((place + 1, left - freed, lost + cost, (*chosen, place)))
+        return self.least is not None
+
+    def _may_beat(self, place: int, left: int, lost: int) -> bool:
+        """Whether the rows from ``place`` on can free ``left`` and still lose less than the best set so far."""
+        for freed, cost in self.rows[place:]:
+            if freed >= left:
+                return self.least is None or lost * freed + cost * left < self.least * freed
+            left -= freed
+            lost += cost
+            if self.least is not None and lost >= self.least:
+                return False
+        return False

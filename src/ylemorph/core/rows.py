@@ -1,9 +1,9 @@
 """The rows of a plan before they are sized: role, floors, what is carried, held, pinned or elastic (rules 3 to 6)."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from typing import NamedTuple
 
-from .disk import Disk, Partition, Role
+from .disk import Disk, FileSystem, Partition, Role
 from .errors import BadOption, OutOfBounds
 from .filesystems import (
     BLOCKING,
@@ -15,7 +15,7 @@ from .filesystems import (
     least_bytes,
     state_of,
 )
-from .floors import Floors, FloorTerms, floors_of
+from .floors import Floors, floors_of
 from .options import Options
 from .roles import WINDOWS_KINDS, Roles, propose_roles
 from .sizes import Bytes, MiB, div_up, format_size
@@ -28,12 +28,12 @@ START_ROW_BYTES = 260 * MiB
 RESERVED_ROW_BYTES = 16 * MiB
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(NamedTuple):
     """One partition on its way to the target. ``base``, ``ceiling`` and ``pin`` in grains, the rest in bytes."""
 
     number: int
     partition: Partition | None  # None for a row that is added (rule 7.4)
+    fs: FileSystem | None
     role: Role
     ability: Ability
     carried: bool
@@ -89,6 +89,8 @@ def _in_order(partitions: tuple[Partition, ...], order: tuple[int, ...]) -> list
 
 
 def _check_numbers(disk: Disk, options: Options) -> None:
+    if not options.names_rows:
+        return
     known = {p.number for p in disk.rows}
     named: tuple[tuple[str, Iterable[int]], ...] = (
         ("leave", options.leave),
@@ -129,60 +131,65 @@ class _RowReader:
         self.grain = options.grain_bytes
 
     def row(self, partition: Partition) -> Row:
-        number, fs = partition.number, partition.filesystem
+        number, fs, options = partition.number, partition.filesystem, self.options
         role = self.roles[number]
         ability = ability_of(partition, reserved=role == "reserved")
         source_bytes = partition.sectors * self.disk.logical_sector_bytes
-        base = div_up(source_bytes, self.grain)
-        used = 0 if ability.made_new else (fs.used_bytes if fs else None)
+        base = ceiling = -(-source_bytes // self.grain)
+        used = 0 if ability.made_new else fs.used_bytes if fs is not None else None
         resizable = ability.smaller or ability.larger
-        wished = role in ELASTIC_ROLES or number in self.options.elastic
-        elastic = resizable and used is not None and wished and number not in self.options.hold
-        if number in self.options.elastic and not elastic:
+        wished = role in ELASTIC_ROLES or number in options.elastic
+        elastic = resizable and used is not None and wished and number not in options.hold
+        if not elastic and number in options.elastic:
             raise BadOption(_why_held(partition), at=f"options.elastic[{number}]", mend="hold it or leave it behind")
-        floors = self._floors(partition, role, ability, source_bytes, used) if resizable else None
-        ceiling = base
+        floors = None
         if resizable:
+            if used is not None:
+                floors = self._floors(partition, role, ability, source_bytes, used)
             ceiling = max(base, ceiling_bytes(self.disk, partition, ability) // self.grain)
         return Row(
-            number=number,
-            partition=partition,
-            role=role,
-            ability=ability,
-            carried=number not in self.options.leave,
-            elastic=elastic,
-            logical=partition.logical and self.keeps_logicals,
-            source_bytes=source_bytes,
-            base=base,
-            ceiling=ceiling,
-            pin=self._pin(partition, floors, base, ceiling),
-            floors=floors,
-            used_unknown=used is None and wished,
+            number,
+            partition,
+            fs,
+            role,
+            ability,
+            number not in options.leave,
+            elastic,
+            partition.logical and self.keeps_logicals,
+            source_bytes,
+            base,
+            ceiling,
+            self._pin(partition, floors, base, ceiling) if number in self.pins else None,
+            floors,
+            used is None and wished,
         )
 
-    def _floors(
-        self, partition: Partition, role: Role, ability: Ability, source_bytes: int, used: int | None
-    ) -> Floors | None:
-        if used is None:
-            return None
-        fs = partition.filesystem
-        listed = sum(item.bytes for item in fs.lightened) if fs else 0
-        cleared = fs is None or ability.made_new or partition.number in self.options.cleared
-        terms = FloorTerms(
-            source_bytes=source_bytes,
-            used_bytes=used,
-            lightened_bytes=listed + self.lighten.get(partition.number, 0),
-            immovable_bytes=0 if cleared or fs is None else fs.immovable_end_byte or 0,
-            minimum_bytes=least_bytes(fs) if fs else 0,
+    def _floors(self, partition: Partition, role: Role, ability: Ability, source_bytes: int, used: int) -> Floors:
+        """Rule 5; what is made new carries nothing and nothing holds it up."""
+        carried, immovable, minimum = used, 0, 0
+        fs, number = partition.filesystem, partition.number
+        if fs is not None and not ability.made_new:
+            if fs.lightened:
+                carried -= sum([item.bytes for item in fs.lightened])
+            if number not in self.options.cleared:
+                immovable = fs.immovable_end_byte or 0
+            minimum = least_bytes(fs)
+        if number in self.lighten:
+            carried -= self.lighten[number]
+        return floors_of(
+            carried if carried > 0 else 0,
+            source_bytes,
             role=role,
             may_shrink=ability.smaller,
+            immovable_bytes=immovable,
+            minimum_bytes=minimum,
+            headroom=self.options.headroom,
+            grain=self.grain,
         )
-        return floors_of(terms, self.options.headroom, self.grain)
 
-    def _pin(self, partition: Partition, floors: Floors | None, base: int, ceiling: int) -> int | None:
-        wanted = self.pins.get(partition.number)
-        if wanted is None:
-            return None
+    def _pin(self, partition: Partition, floors: Floors | None, base: int, ceiling: int) -> int:
+        """The pin in grains, rounded up, within its bounds (rule 6)."""
+        wanted = self.pins[partition.number]
         size = max(1, div_up(wanted, self.grain))
         least = floors.hard if floors else base
         if least <= size <= ceiling:
@@ -225,18 +232,12 @@ def _as_gpt(rows: list[Row], grain: Bytes) -> list[Row]:
 
 def _made_row(number: int, role: Role, size: int, grain: Bytes) -> Row:
     grains = div_up(size, grain)
-    return Row(
-        number=number, partition=None, role=role, ability=FIXED._replace(made_new=True), carried=True, elastic=False,
-        logical=False, source_bytes=0, base=grains, ceiling=grains, pin=None, floors=None,
-    )  # fmt: skip
+    made = FIXED._replace(made_new=True)
+    return Row(number, None, None, role, made, True, False, False, 0, grains, grains, None, None)
 
 
 def _dropped(row: Row) -> Row:
-    return Row(
-        number=row.number, partition=row.partition, role=row.role, ability=row.ability, carried=False, elastic=False,
-        logical=False, source_bytes=row.source_bytes, base=row.base, ceiling=row.ceiling, pin=None,
-        floors=row.floors, dropped=row.carried,
-    )  # fmt: skip
+    return row._replace(carried=False, elastic=False, logical=False, pin=None, dropped=row.carried)
 
 
 def _check_as_mbr(rows: list[Row]) -> None:

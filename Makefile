@@ -1,0 +1,85 @@
+# Everything stands inside the checkout: .venv for Python, frontend/node_modules for the front end.
+PYTHON ?= python3
+VENV   := .venv
+BIN    := $(VENV)/bin
+STATIC := src/ylemorph/web/static/index.html
+SCHEMA := frontend/src/api/schema.ts
+FRONT  := $(shell find frontend/src frontend/public -type f -not -name schema.ts 2>/dev/null) frontend/index.html \
+          frontend/vite.config.ts frontend/tsconfig.json
+API    := $(wildcard src/ylemorph/web/*.py src/ylemorph/formats/*.py src/ylemorph/core/*.py)
+SAY    := @printf '\n== %s\n'
+
+.PHONY: help demo test test-deep bench lint fmt build browser clean
+help:
+	@echo "make demo       set up, then start with demo data at http://127.0.0.1:8642"
+	@echo "make test       set up, then lint, types, import contract, all tests"
+	@echo "make test-deep  the property tests with many more cases"
+	@echo "make bench      timings as ratios"
+	@echo "make lint       lint, types and import contract only"
+	@echo "make fmt        lay out the code"
+	@echo "make build      the front end only"
+	@echo "make clean      take away what was set up and built"
+
+$(VENV)/.ready: pyproject.toml
+	$(SAY) "Python packages into $(VENV)"
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed")'
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV) || { echo "venv failed; on Debian: apt-get install python3-venv"; exit 1; }
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	@touch $@
+
+frontend/node_modules/.ready: frontend/package.json frontend/package-lock.json
+	$(SAY) "Front-end packages into frontend/node_modules"
+	@command -v npm >/dev/null || { echo "npm is missing; Node 20 is needed"; exit 1; }
+	@cd frontend && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+$(SCHEMA): $(VENV)/.ready frontend/node_modules/.ready $(API)
+	$(SAY) "Types from the OpenAPI document"
+	@mkdir -p .build
+	@$(BIN)/python -m ylemorph.web.document > .build/openapi.json
+	@cd frontend && npx --no-install openapi-typescript ../.build/openapi.json --default-non-nullable false -o src/api/schema.ts >/dev/null
+
+$(STATIC): $(SCHEMA) frontend/node_modules/.ready $(FRONT)
+	$(SAY) "Front end"
+	@cd frontend && npx --no-install vite build --logLevel warn
+
+build: $(STATIC)
+
+demo: $(VENV)/.ready $(STATIC)
+	$(SAY) "Starting with demo data in .demo (make demo FRESH=--fresh begins again)"
+	@exec $(BIN)/ylemorph demo --data .demo $(FRESH)
+
+lint: $(VENV)/.ready $(SCHEMA)
+	$(SAY) "Lint, types and import contract"
+	@$(BIN)/ruff check src tests bench
+	@$(BIN)/ruff format --check --quiet src tests bench
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports
+	@cd frontend && npm run --silent lint && npm run --silent types
+
+browser:
+	@command -v chromium >/dev/null || { \
+	  printf '\n== Chromium for the browser tests\n'; \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq chromium >/dev/null; \
+	  elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then sudo apt-get update -qq && sudo apt-get install -y -qq chromium >/dev/null; \
+	  else echo "chromium is missing and cannot be installed here: apt-get install chromium"; exit 1; fi; }
+
+test: lint browser $(STATIC)
+	$(SAY) "Tests"
+	@$(BIN)/pytest
+
+test-deep: $(VENV)/.ready
+	$(SAY) "Property tests, many cases"
+	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats
+
+bench: $(VENV)/.ready
+	$(SAY) "Timings"
+	@$(BIN)/python -m bench.plans
+	@$(BIN)/python -m bench.http
+
+fmt: $(VENV)/.ready frontend/node_modules/.ready
+	@$(BIN)/ruff check --fix --quiet src tests bench; $(BIN)/ruff format --quiet src tests bench
+	@cd frontend && npm run --silent fmt
+
+clean:
+	rm -rf $(VENV) .build frontend/node_modules src/ylemorph/web/static $(SCHEMA) src/*.egg-info

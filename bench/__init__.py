@@ -1,0 +1,1 @@
+"""Timings, printed as ratios; no test depends on them."""

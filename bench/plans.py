@@ -1,0 +1,80 @@
+"""One plan against a general linear program on the same allotment, and how the time grows with the rows."""
+
+import time
+from collections.abc import Callable
+from statistics import median
+
+from scipy.optimize import linprog
+
+from ylemorph.core.disk import Disk, FileSystem, Partition, checked
+from ylemorph.core.options import Options
+from ylemorph.core.plan import make_plan
+from ylemorph.core.roles import BASIC_DATA
+from ylemorph.core.shelf import nominal_disk
+from ylemorph.core.sizes import GB, Bytes, GiB, nominal_sectors
+
+PAIRS = 15
+
+
+def source(rows: int) -> Disk:
+    """A 4 TB disk with ``rows`` equal data partitions a third full."""
+    sectors = nominal_sectors(4000 * GB, 512)
+    each = sectors // (rows + 1) // 2048 * 2048
+    parts = tuple(
+        Partition(
+            n + 1, 2048 + n * each, each, BASIC_DATA, role="system" if n == 0 else "data",
+            filesystem=FileSystem("ntfs", used_bytes=Bytes(each * 512 // 3 + n * GiB // 8), state="clean"),
+        )
+        for n in range(rows)
+    )  # fmt: skip
+    return checked(Disk(sectors, table="gpt", partitions=parts))
+
+
+def seconds(run: Callable[[], object], times: int) -> float:
+    start = time.perf_counter()
+    for _ in range(times):
+        run()
+    return (time.perf_counter() - start) / times
+
+
+def linear_program(disk: Disk, target: Disk) -> Callable[[], object]:
+    """Least lambda for which sizes between floor and lambda x weight add up to the capacity."""
+    plan = make_plan(disk, target, Options())
+    weights = [row.source_bytes / GiB for row in plan.rows]
+    lows = [(row.comfort_floor_bytes or 0) / GiB for row in plan.rows]
+    capacity, n = plan.frame.usable_bytes / GiB, len(weights)
+    over = [[float(i == j) for j in range(n)] + [-weights[i]] for i in range(n)]
+
+    def run() -> object:
+        # size_i <= lambda x weight_i holds for all rows that are not at their floor.
+        free = [i for i in range(n) if lows[i] < weights[i] * capacity / sum(weights)]
+        return linprog(
+            [0.0] * n + [1.0],
+            A_ub=[over[i] for i in free] or None,
+            b_ub=[0.0] * len(free) or None,
+            A_eq=[[1.0] * n + [0.0]],
+            b_eq=[capacity],
+            bounds=[(low, None) for low in lows] + [(0, None)],
+            method="highs",
+        )
+
+    return run
+
+
+def main() -> None:
+    target = nominal_disk(2000 * GB)
+    eight = source(8)
+    program = linear_program(eight, target)
+    program()
+    pairs = [(seconds(program, 10), seconds(lambda: make_plan(eight, target, Options()), 200)) for _ in range(PAIRS)]
+    ratio = median(lp / plan for lp, plan in pairs)
+    print(f"plan of 8 rows: {ratio:.1f} times faster than scipy linprog (goal: 20)")
+    base = median(plan for _, plan in pairs)
+    for rows in (32, 128):
+        disk = source(rows)
+        took = median(seconds(lambda disk=disk: make_plan(disk, target, Options()), 20) for _ in range(PAIRS))
+        print(f"plan of {rows} rows: {took / base:.1f} times a plan of 8 rows ({rows / 8:.0f} times the rows)")
+
+
+if __name__ == "__main__":
+    main()
