@@ -2,6 +2,7 @@
 
 import errno
 import shutil
+import socket
 import sys
 import threading
 import webbrowser
@@ -30,12 +31,8 @@ def run_server(host: str, port: int, data: str | None, *, browser: bool = False)
     folder = Path(data) if data else user_data_path("ylemorph")
     store = prepare(folder)
     app = create_app(store, bound_to=host)
-    try:
-        server = waitress.create_server(app, host=host, port=port, threads=THREADS, ident="ylemorph")
-    except OSError as error:
-        taken = error.errno == errno.EADDRINUSE
-        reason = "is taken by another program" if taken else f"cannot be used ({error.strerror})"
-        raise YlemorphError(f"port {port} {reason}", at="--port", mend="choose another, such as 8643") from None
+    listener = _listener(host, port)
+    server = waitress.create_server(app, sockets=[listener], threads=THREADS, ident="ylemorph")
     shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host
     url = f"http://{shown}:{port}/"
     _say(f"Ylemorph is at {url} with its data in {folder}. Stop it with Ctrl+C.")
@@ -46,6 +43,24 @@ def run_server(host: str, port: int, data: str | None, *, browser: bool = False)
     finally:
         server.close()
     return 0
+
+
+def _listener(host: str, port: int) -> socket.socket:
+    """A bound socket, or one sentence on why there is none."""
+    try:
+        family, kind, protocol, _, address = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0]
+    except OSError:
+        raise YlemorphError(f"“{host}” is no address of this machine", at="--host", mend="use 127.0.0.1") from None
+    listener = socket.socket(family, kind, protocol)
+    try:
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        listener.bind(address)
+    except OSError as error:
+        listener.close()
+        taken = error.errno == errno.EADDRINUSE
+        reason = "is taken by another program" if taken else f"cannot be used ({error.strerror})"
+        raise YlemorphError(f"port {port} {reason}", at="--port", mend="choose another, such as 8643") from None
+    return listener
 
 
 def run_demo(port: int, data: str | None, *, browser: bool, fresh: bool) -> int:

@@ -81,7 +81,5 @@ def test_partitions_stand_in_the_order_of_their_starts():
 
 
 def test_an_extended_partition_holds_its_logicals_and_is_no_row():
-    made = disk(
-        N, part(1, 2 * MiB, GiB, "0x05"), part(5, 3 * MiB, 4 * MiB, "0x07", logical=True), table="mbr"
-    )
+    made = disk(N, part(1, 2 * MiB, GiB, "0x05"), part(5, 3 * MiB, 4 * MiB, "0x07", logical=True), table="mbr")
     assert [p.number for p in made.rows] == [5]

@@ -1,7 +1,15 @@
 import pytest
 
 from tests.make import fs, row_of
-from ylemorph.core.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY, propose_roles
+from ylemorph.core.roles import (
+    BASIC_DATA,
+    EFI_SYSTEM,
+    LINUX_DATA,
+    LINUX_SWAP,
+    MICROSOFT_RESERVED,
+    RECOVERY,
+    propose_roles,
+)
 from ylemorph.core.sizes import GiB, MiB
 
 START = (260 * MiB, EFI_SYSTEM, fs("fat32", MiB))

@@ -122,11 +122,5 @@ def plan_to_csv(plan: Plan) -> str:
         data = {
             key: str(value).lower() if isinstance(value, bool) else value for key, value in row_to_data(row).items()
         }
-        data["label"] = _unspoilt(row.label)
         writer.writerow(data)
     return out.getvalue()
-
-
-def _unspoilt(text: str) -> str:
-    """A label that a spreadsheet would take for a formula is kept as text."""
-    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text

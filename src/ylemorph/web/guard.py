@@ -3,7 +3,7 @@
 import ipaddress
 from urllib.parse import urlsplit
 
-from flask import Flask, Response, request
+from flask import Flask, Response, abort, current_app, request
 
 from ..core.errors import YlemorphError
 from .problems import answer, problem_data
@@ -39,6 +39,8 @@ def register(app: Flask, bound_to: str) -> None:
     @app.before_request
     def _check_json() -> Response | None:
         if request.method in ("POST", "PATCH", "PUT") and request.content_length:
+            if request.content_length > current_app.config["MAX_CONTENT_LENGTH"]:
+                abort(413)
             if not request.is_json:
                 return answer(problem_data(YlemorphError("the body must be JSON", mend="send application/json"), 415))
             if request.get_json(silent=True) is None:

@@ -1,0 +1,153 @@
+"""The command line, to the letter of its contract."""
+
+import json
+import subprocess
+import sys
+
+import pytest
+
+from tests.make import desk
+from ylemorph.cli import cli, main
+from ylemorph.core.disk import Survey
+from ylemorph.formats.survey import write_survey
+
+
+@pytest.fixture
+def source(tmp_path):
+    path = tmp_path / "desk.json"
+    path.write_text(write_survey(Survey(desk())))
+    return str(path)
+
+
+def run(capsys, *args):
+    status = main(list(args))
+    out, err = capsys.readouterr()
+    return status, out, err
+
+
+def planned(capsys, source, *args):
+    status, out, err = run(capsys, "plan", source, "--format", "json", *args)
+    assert err == ""
+    return status, json.loads(out)
+
+
+@pytest.mark.parametrize(
+    ("target", "status", "verdict"),
+    [
+        ("480GB", 0, "comfortable"),
+        ("256GB", 0, "tight"),
+        ("240GB", 1, "does-not-fit"),
+        ("937703088s", 0, "comfortable"),
+    ],
+)
+def test_exit_status(capsys, source, target, status, verdict):
+    got, plan = planned(capsys, source, "--target", target)
+    assert (got, plan["verdict"]) == (status, verdict)
+
+
+def test_all_flags_at_once(capsys, source):
+    flags = (
+        "--fit rest-to-one --grow 3 --pin 4=120GiB --leave 5 --hold 1 --role 4=data --lighten 3=20GiB --cleared 3 "
+        "--headroom 12.5 --tail 10GiB --free-after 3 --table keep --grain 2MiB --elastic 3 --order 1,2,4,3"
+    )
+    status, plan = planned(capsys, source, "--target", "480GB", *flags.split())
+    rows = {row["number"]: row for row in plan["rows"]}
+    assert status == 0
+    assert [row["number"] for row in plan["rows"]][:4] == [1, 2, 4, 3]
+    assert (plan["fit"], plan["grain_bytes"], plan["target"]["tail_bytes"]) == ("rest-to-one", 2 << 20, 10 << 30)
+    assert (rows[4]["size_bytes"], rows[4]["pinned"], rows[5]["carried"]) == (120 << 30, True, False)
+    # 131 - 20 GiB carried: 111 x 1.02 and 111 x 1.125 GiB in grains of 2 MiB, rounded up, by hand
+    assert (rows[3]["hard_floor_bytes"], rows[3]["comfort_floor_bytes"]) == (57_969 * (2 << 20), 63_936 * (2 << 20))
+
+
+def test_target_from_a_file_and_source_from_standard_input(source, tmp_path):
+    command = [sys.executable, "-m", "ylemorph", "plan", "-", "--target", source, "--fit", "same", "--format", "csv"]
+    with open(source) as file:
+        done = subprocess.run(command, stdin=file, capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stderr) == (0, "")
+    assert done.stdout.startswith("number,label,role")
+
+
+def test_out_writes_a_file(capsys, source, tmp_path):
+    path = tmp_path / "plan.json"
+    assert run(capsys, "plan", source, "--target", "480GB", "--format", "json", "--out", str(path)) == (0, "", "")
+    assert json.loads(path.read_text())["format"] == "ylemorph.plan/1"
+
+
+def test_the_table_is_plain_here(capsys, source):
+    status, out, _ = run(capsys, "plan", source, "--target", "480GB")
+    assert status == 0
+    assert "3 Desk" in out
+    assert "\x1b" not in out
+
+
+@pytest.mark.parametrize("what", ["disk", "plan"])
+def test_schemas(capsys, what):
+    status, out, _ = run(capsys, "schema", what)
+    assert status == 0
+    assert json.loads(out)["title"] == f"ylemorph.{what}/1"
+
+
+@pytest.mark.parametrize(
+    ("args", "words"),
+    [
+        ([], ["SOURCE"]),
+        (["nowhere.json", "--target", "480GB"], ["nowhere.json", "cannot be read"]),
+        (["{tmp}", "--target", "480GB"], ["cannot be read"]),
+        (["{bad}", "--target", "480GB"], ["bad.json", "not JSON"]),
+        (["{wrong}", "--target", "480GB"], ["wrong.json", "disk.sectors"]),
+        (["{source}"], ["--target"]),
+        (["{source}", "--target", "480"], ["480", "unit"]),
+        (["{source}", "--target", "tomorrow"], ["tomorrow"]),
+        (["{source}", "--target", "-5GB"], ["-5GB"]),
+        (["{source}", "--target", "0s"], ["0s"]),
+        (["{source}", "--target", "480GB", "--fit", "wide"], ["wide"]),
+        (["{source}", "--target", "480GB", "--pin", "3"], ["options.pin[0]", "N"]),
+        (["{source}", "--target", "480GB", "--pin", "3=1GiB"], ["options.pin[3]", "134 GiB"]),
+        (["{source}", "--target", "480GB", "--pin", "9=1GiB"], ["options.pin", "9"]),
+        (["{source}", "--target", "480GB", "--pin", "3=1GiB", "--pin", "3=2GiB"], ["twice"]),
+        (["{source}", "--target", "480GB", "--leave", "x"], ["x"]),
+        (["{source}", "--target", "480GB", "--role", "3=king"], ["options.role[3]"]),
+        (["{source}", "--target", "480GB", "--headroom", "-3"], ["options.headroom"]),
+        (["{source}", "--target", "480GB", "--headroom", "nan"], ["options.headroom"]),
+        (["{source}", "--target", "480GB", "--tail", "1TiB"], ["options.tail"]),
+        (["{source}", "--target", "480GB", "--grain", "3000"], ["options.grain"]),
+        (["{source}", "--target", "480GB", "--out", "/nowhere/at/all"], ["/nowhere/at/all"]),
+        (["-", "--target", "-"], ["standard input"]),
+    ],
+)
+def test_wrong_use_is_one_line(capsys, source, tmp_path, args, words):
+    (tmp_path / "bad.json").write_text("{")
+    (tmp_path / "wrong.json").write_text('{"format": "ylemorph.disk/1", "disk": {"logical_sector_bytes": 512}}')
+    places = {"tmp": tmp_path, "source": source, "bad": tmp_path / "bad.json", "wrong": tmp_path / "wrong.json"}
+    status, out, err = run(capsys, "plan", *(arg.format(**places) for arg in args))
+    assert (status, out) == (2, "")
+    assert err.count("\n") == 1
+    for word in words:
+        assert word in err
+
+
+def test_every_option_has_its_help():
+    for command in cli.commands.values():
+        for param in command.params:
+            if param.param_type_name == "option" and param.name not in ("help", "host", "port", "form", "target"):
+                assert param.help, (command.name, param.name)
+
+
+def test_help_names_the_commands(capsys):
+    status, out, _ = run(capsys, "--help")
+    assert status == 0
+    for name in ("demo", "serve", "plan", "schema"):
+        assert name in out
+
+
+def test_the_port_that_is_taken_is_said(capsys, tmp_path):
+    import socket
+
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = str(taken.getsockname()[1])
+        status, _, err = run(capsys, "serve", "--port", port, "--data", str(tmp_path / "data"))
+    assert status == 2
+    assert port in err

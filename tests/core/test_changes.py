@@ -1,0 +1,163 @@
+"""Sizes as typed, and changes one at a time."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.make import desk
+from ylemorph.core.changes import CHANGE_KINDS, Pair, apply_change
+from ylemorph.core.errors import BadOption, BadSize, OutOfBounds, YlemorphError
+from ylemorph.core.expressions import RowFigures, row_size
+from ylemorph.core.options import Options
+from ylemorph.core.plan import make_plan
+from ylemorph.core.shelf import nominal_disk
+from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.core.wishes import options_from, options_to_data
+
+FIGURES = RowFigures(200 * GiB, 400 * GiB, 100 * GiB, 102 * GiB, 115 * GiB, 440 * GiB, 512)
+PAIR = Pair(desk(), nominal_disk(480 * GB))
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("240GiB", 240 * GiB), ("513 MiB", 513 * MiB), ("201.5", 201 * GiB + GiB // 2), ("+20G", 220 * GiB),
+        ("- 20G", 180 * GiB), ("-5%", 190 * GiB), ("+10 %", 220 * GiB), ("50%", 220 * GiB), ("used+30%", 130 * GiB),
+        ("used + 20GiB", 120 * GiB), ("floor", 102 * GiB), ("FLOOR+1G", 103 * GiB), ("comfort", 115 * GiB),
+        ("source-50%", 200 * GiB), ("2048s", MiB), (" used ", 100 * GiB),
+    ],
+)  # fmt: skip
+def test_expressions(text, expected):
+    assert row_size(text, FIGURES) == expected
+
+
+@pytest.mark.parametrize(
+    "text", ["", "++5", "12 parsecs", "-1000GiB", "used 5", "5+5", "floor*2", "+", "rest", "-100%", "=5", "used+x"]
+)
+def test_expressions_without_sense(text):
+    with pytest.raises(BadSize) as caught:
+        row_size(text, FIGURES)
+    assert caught.value.mend
+
+
+def test_a_word_whose_figure_is_not_known():
+    unknown = RowFigures(None, GiB, None, None, None, GiB, 512)
+    for text in ("used", "floor+1G", "+1G"):
+        with pytest.raises(BadSize, match="not known"):
+            row_size(text, unknown)
+
+
+def change(kind, options=Options(), **fields):
+    return apply_change(PAIR, options, {"kind": kind, **fields})
+
+
+@pytest.mark.parametrize(
+    ("kind", "fields", "sentence"),
+    [
+        ("fit", {"fit": "snug"}, "Fit set to Snug"),
+        ("pin", {"row": 3, "size": "240GiB"}, "Desk pinned at 240 GiB"),
+        ("pin", {"row": 3, "size": "rest"}, "Desk takes the rest"),
+        ("grow", {"row": 4}, "Catalogue takes the rest"),
+        ("leave", {"row": 4}, "Catalogue left behind"),
+        ("leave-set", {"rows": [4, 5]}, "Catalogue and Recovery left behind"),
+        ("carry", {"row": 4}, "Catalogue carried again"),
+        ("hold", {"row": 4}, "Catalogue held at its source size"),
+        ("release", {"row": 5}, "Recovery may change its size"),
+        ("unpin", {"row": 3}, "Desk no longer pinned"),
+        ("role", {"row": 4, "role": "tools"}, "Catalogue is tools"),
+        ("lighten", {"row": 4, "size": "20GiB"}, "Catalogue lightened by 20 GiB"),
+        ("cleared", {"row": 3}, "Immovable end of Desk cleared"),
+        ("headroom", {"value": "20"}, "Headroom set to 20 %"),
+        ("tail", {"value": "10GiB"}, "Tail reserve set to 10GiB"),
+        ("free-after", {"value": 3}, "Free space after row 3"),
+        ("table", {"value": "keep"}, "Table set to keep"),
+        ("grain", {"value": "4MiB"}, "Grain set to 4MiB"),
+        ("order", {"value": [4, 3]}, "Order set to [4, 3]"),
+        ("reset", {}, "Everything set by hand taken back"),
+    ],
+)
+def test_each_change_has_its_sentence(kind, fields, sentence):
+    assert change(kind, **fields).sentence == sentence
+
+
+def test_the_table_above_misses_none():
+    table = next(mark for mark in test_each_change_has_its_sentence.pytestmark if mark.name == "parametrize")
+    assert {case[0] for case in table.args[1]} == set(CHANGE_KINDS)
+
+
+@pytest.mark.parametrize(
+    ("kind", "fields", "error"),
+    [
+        ("nonsense", {}, BadOption),
+        (None, {}, BadOption),
+        ("fit", {"fit": "wide"}, BadOption),
+        ("pin", {"row": 9, "size": "1GiB"}, BadOption),
+        ("pin", {"row": 3, "size": "1GiB"}, OutOfBounds),
+        ("pin", {"row": 3, "size": "200%"}, OutOfBounds),
+        ("pin", {"row": 3}, BadOption),
+        ("pin", {"row": 2, "size": "++5"}, BadSize),
+        ("release", {"row": 2}, None),
+        ("role", {"row": 3, "role": "king"}, BadOption),
+        ("lighten", {"row": 3, "size": "much"}, YlemorphError),
+        ("headroom", {"value": "a lot"}, BadOption),
+        ("tail", {"value": "900GiB"}, BadOption),
+        ("grain", {"value": "3"}, BadOption),
+        ("free-after", {"value": 77}, BadOption),
+        ("table", {"value": "mbr"}, BadOption),
+    ],
+)
+def test_changes_that_cannot_be_made(kind, fields, error):
+    if error is None:
+        assert change(kind, **fields)
+        return
+    with pytest.raises(error):
+        change(kind, **fields)
+
+
+def test_pins_that_together_exceed_the_target_are_refused_with_the_bound():
+    first = change("pin", row=3, size="300GiB").options
+    with pytest.raises(OutOfBounds) as caught:
+        change("pin", first, row=4, size="200GiB")
+    most = caught.value.bound_bytes
+    fitting = change("pin", first, row=4, size=f"{most}B").options
+    assert make_plan(*PAIR, fitting).verdict != "does-not-fit"
+    with pytest.raises(OutOfBounds):
+        change("pin", first, row=4, size=f"{most + MiB}B")
+
+
+def test_a_pin_lets_a_held_row_go_and_holding_takes_the_pin_out():
+    held = change("hold", row=4).options
+    pinned = change("pin", held, row=4, size="120GiB").options
+    assert (pinned.hold, dict(pinned.pins)) == (frozenset(), {4: 120 * GiB})
+    assert change("leave", change("grow", row=4).options, row=4).options.grow is None
+
+
+STEPS = st.lists(
+    st.one_of(
+        st.fixed_dictionaries({"kind": st.just("fit"), "fit": st.sampled_from(("same", "snug", "even-fill"))}),
+        st.fixed_dictionaries(
+            {"kind": st.sampled_from(("leave", "carry", "hold", "release", "grow", "unpin")), "row": st.integers(1, 5)}
+        ),
+        st.fixed_dictionaries(
+            {
+                "kind": st.sampled_from(("pin", "lighten")),
+                "row": st.integers(1, 5),
+                "size": st.sampled_from(("floor", "comfort+5G", "used+30%", "+1G", "150GiB", "20G")),
+            }
+        ),
+        st.fixed_dictionaries({"kind": st.just("tail"), "value": st.sampled_from(("", "5GiB", "10%"))}),
+    ),
+    max_size=8,
+)
+
+
+@given(STEPS)
+def test_whatever_is_done_the_options_are_kept_whole(steps):
+    options = Options()
+    for step in steps:
+        try:
+            options = apply_change(PAIR, options, step).options
+        except YlemorphError:
+            continue
+        assert options_from(options_to_data(options), *PAIR) == options
+        assert make_plan(*PAIR, options)

@@ -1,0 +1,168 @@
+"""Jobs in SQLite: every change a revision, nothing lost."""
+
+import sqlite3
+import threading
+from dataclasses import replace
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.make import desk
+from ylemorph.core.disk import Survey
+from ylemorph.store import jobs
+from ylemorph.store.database import FILE_NAME, NotFound, StoreError, connect, prepare, transaction
+from ylemorph.store.jobs import Conflict, JobState
+
+
+@pytest.fixture
+def store(tmp_path):
+    connection = connect(prepare(tmp_path))
+    yield connection
+    connection.close()
+
+
+def noted(text):
+    return lambda state: (replace(state, note=text), f"Note {text}")
+
+
+STATE = JobState("Desk", "", "Front", "", Survey(desk()), None, "480GB", options={"fit": "snug"})
+
+
+def test_a_job_reads_back_as_it_was_made(store):
+    job = jobs.create(store, STATE)
+    assert jobs.get(store, job.id).state == replace(STATE, code=f"YM-{job.id:04d}")
+    assert (job.version, job.revision, job.can_undo, job.can_redo) == (1, 1, False, False)
+    assert [entry.id for entry in jobs.listed(store)] == [job.id]
+
+
+def test_undo_and_redo_walk_the_revisions(store):
+    job = jobs.create(store, STATE)
+    for text in "abc":
+        jobs.change(store, job.id, None, noted(text))
+    assert jobs.undo(store, job.id, None).state.note == "b"
+    assert jobs.undo(store, job.id, None).state.note == "a"
+    assert jobs.redo(store, job.id, None).state.note == "b"
+    # A change after an undo begins a new branch; the old one stays in the history.
+    branched = jobs.change(store, job.id, None, noted("d"))
+    assert (branched.state.note, branched.can_redo) == ("d", False)
+    assert [entry.sentence for entry in jobs.history(store, job.id)] == [
+        "Note d", "Note c", "Note b", "Note a", "Job begun",
+    ]  # fmt: skip
+    assert jobs.go_to(store, job.id, None, 4).state.note == "c"
+
+
+def test_a_change_that_changes_nothing_is_no_revision(store):
+    job = jobs.create(store, STATE)
+    assert jobs.change(store, job.id, job.version, lambda state: (state, "nothing")).version == job.version
+
+
+def test_the_second_of_two_writers_is_told(store):
+    job = jobs.create(store, STATE)
+    jobs.change(store, job.id, job.version, noted("first"), made_by="window 1")
+    with pytest.raises(Conflict) as caught:
+        jobs.change(store, job.id, job.version, noted("second"))
+    assert caught.value.job.state.note == "first"
+    assert caught.value.last.made_by == "window 1"
+    assert "Note first" in str(caught.value)
+
+
+def test_a_failing_change_leaves_nothing(store):
+    job = jobs.create(store, STATE)
+
+    def fail(_state):
+        raise ZeroDivisionError
+
+    with pytest.raises(ZeroDivisionError):
+        jobs.change(store, job.id, None, fail)
+    assert jobs.get(store, job.id) == job
+    assert not store.in_transaction
+
+
+def test_deleting_takes_revisions_and_unused_surveys_along(store):
+    one, two = jobs.create(store, STATE), jobs.create(store, STATE)
+    jobs.change(store, one.id, None, noted("x"))
+    assert store.execute("SELECT count(*) FROM survey").fetchone()[0] == 1
+    jobs.delete(store, one.id)
+    assert jobs.get(store, two.id).state.source == STATE.source
+    jobs.delete(store, two.id)
+    for table in ("job", "revision", "survey"):
+        assert store.execute(f"SELECT count(*) FROM {table}").fetchone()[0] == 0
+    with pytest.raises(NotFound):
+        jobs.get(store, one.id)
+
+
+def test_numbers_are_not_given_twice(store):
+    first = jobs.create(store, STATE)
+    jobs.delete(store, first.id)
+    assert jobs.create(store, STATE).state.code != first.state.code
+
+
+@settings(max_examples=20)
+@given(st.lists(st.sampled_from("abcdef"), max_size=8))
+def test_any_changes_and_as_many_undos_give_the_first_state_back(texts):
+    connection = sqlite3.connect(":memory:", isolation_level=None)
+    connection.row_factory = sqlite3.Row
+    from ylemorph.store.database import _migrations
+
+    connection.executescript(_migrations()[0][1])
+    job = jobs.create(connection, STATE)
+    for text in texts:
+        jobs.change(connection, job.id, None, noted(text))
+    for _ in texts:
+        jobs.undo(connection, job.id, None)
+    assert jobs.get(connection, job.id).state == job.state
+    connection.close()
+
+
+def test_writers_at_once_lose_no_change(tmp_path):
+    path = prepare(tmp_path)
+    connection = connect(path)
+    job = jobs.create(connection, STATE)
+
+    def write(name):
+        own = connect(path)
+        for n in range(10):
+            jobs.change(own, job.id, None, noted(f"{name}{n}"))
+        own.close()
+
+    writers = [threading.Thread(target=write, args=(name,)) for name in "abc"]
+    for writer in writers:
+        writer.start()
+    for writer in writers:
+        writer.join()
+    sentences = {entry.sentence for entry in jobs.history(connection, job.id)}
+    connection.close()
+    assert sentences == {"Job begun"} | {f"Note {name}{n}" for name in "abc" for n in range(10)}
+
+
+def test_migrating_again_changes_nothing(tmp_path):
+    assert prepare(tmp_path) == prepare(tmp_path)
+
+
+def test_a_newer_file_is_refused(tmp_path):
+    connection = connect(prepare(tmp_path))
+    connection.execute("PRAGMA user_version = 99")
+    connection.close()
+    with pytest.raises(StoreError, match="newer version"):
+        prepare(tmp_path)
+
+
+def test_what_is_no_database_is_refused_and_left_alone(tmp_path):
+    (tmp_path / FILE_NAME).write_bytes(b"these are somebody's notes" * 100)
+    with pytest.raises(StoreError, match="cannot be used"):
+        prepare(tmp_path)
+    assert (tmp_path / FILE_NAME).read_bytes().startswith(b"these are")
+
+
+def test_a_folder_that_is_a_file_is_refused(tmp_path):
+    (tmp_path / "file").write_text("")
+    with pytest.raises(StoreError):
+        prepare(tmp_path / "file" / "data")
+
+
+def test_the_schema_refuses_nonsense(store):
+    with pytest.raises(sqlite3.IntegrityError), transaction(store):
+        store.execute("INSERT INTO survey (digest, body) VALUES ('x', 'y')")
+    with pytest.raises(sqlite3.IntegrityError), transaction(store):
+        store.execute("INSERT INTO job (created_at, changed_at, version) VALUES ('', '', 'many')")

@@ -1,0 +1,46 @@
+import json
+
+import pytest
+
+from tests.make import desk
+from ylemorph.core.disk import Survey
+from ylemorph.formats.survey import survey_to_data
+from ylemorph.store.database import prepare
+from ylemorph.web.app import create_app
+
+
+class Api:
+    """The application's test client, with JSON in and out."""
+
+    def __init__(self, app):
+        self.client = app.test_client()
+
+    def __call__(self, method, path, body=None, headers=None):
+        return self.client.open(
+            path, method=method, json=body, buffered=True, headers={"Host": "127.0.0.1:8642", **(headers or {})}
+        )
+
+
+@pytest.fixture
+def app(tmp_path):
+    static = tmp_path / "static"
+    (static / "assets").mkdir(parents=True)
+    (static / "index.html").write_text("<!doctype html><title>Ylemorph</title>")
+    (static / "assets" / "index-abc.js").write_text("1")
+    return create_app(prepare(tmp_path), static=static)
+
+
+@pytest.fixture
+def api(app):
+    return Api(app)
+
+
+@pytest.fixture
+def survey():
+    return json.loads(json.dumps(survey_to_data(Survey(desk(model="Brindle K4", serial="BK4-00731")))))
+
+
+@pytest.fixture
+def job(api, survey):
+    body = {"name": "Desk", "source": survey, "target": {"nominal": "480GB"}}
+    return api("POST", "/api/jobs", body).get_json()
