@@ -11,6 +11,7 @@ const showKeys = ref(false);
 let goingSince = 0;
 
 useEventListener(window, "keydown", (event: KeyboardEvent) => {
+  if (event.key === "Escape") showKeys.value = false;
   if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
   if (event.key === "?") {
     showKeys.value = !showKeys.value;

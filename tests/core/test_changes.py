@@ -47,7 +47,10 @@ def test_a_word_whose_figure_is_not_known():
             row_size(text, unknown)
 
 
-def change(kind, options=Options(), **fields):
+DEFAULTS = Options()
+
+
+def change(kind, options=DEFAULTS, **fields):
     return apply_change(PAIR, options, {"kind": kind, **fields})
 
 

@@ -7,7 +7,10 @@ from ylemorph.core.sizes import GiB, MiB
 TERMS = {"role": "data", "may_shrink": True, "immovable_bytes": 0, "minimum_bytes": 0}
 
 
-def floors(carried, source, headroom=Headroom(), grain=MiB, **terms):
+USUAL = Headroom()
+
+
+def floors(carried, source, headroom=USUAL, grain=MiB, **terms):
     made = floors_of(carried, source, headroom=headroom, grain=grain, **{**TERMS, **terms})
     return made.hard, made.comfort, made.binding
 

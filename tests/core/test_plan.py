@@ -1,6 +1,7 @@
 """Plans: worked examples, and the laws that hold for all of them."""
 
 import dataclasses
+from itertools import pairwise
 
 import pytest
 from hypothesis import assume, given
@@ -222,7 +223,7 @@ def test_what_stands_on_the_target(case):
     taken.sort()
     # Everything stands on grains, inside the usable range, end to end, and adds up to the capacity.
     assert all(start % per_grain == 0 and stop % per_grain == 0 for start, stop in taken)
-    assert all(a[1] == b[0] for a, b in zip(taken, taken[1:], strict=False))
+    assert all(a[1] == b[0] for a, b in pairwise(taken))
     if taken:
         assert taken[0][0] == frame.first * per_grain >= frame.first_usable_lba
         assert taken[-1][1] == frame.end * per_grain <= frame.last_usable_lba + 1

@@ -69,7 +69,8 @@ def test_refused_without_a_base(text):
         (260 * MiB, "binary", "260 MiB"), (201 * GiB, "binary", "201 GiB"), (int(70.3 * GiB), "binary", "70.3 GiB"),
         (1000 * GiB, "binary", "1000 GiB"), (1024 * GiB, "binary", "1 TiB"), (9999 * MiB // 10, "binary", "1000 MiB"),
         (480 * GB, "decimal", "480 GB"), (999_999_999, "decimal", "1 GB"), (2**63 - 1, "binary", "8 EiB"),
-        (-5 * GiB, "binary", "-5 GiB"), (int(9.994 * GiB), "binary", "9.99 GiB"), (int(9.996 * GiB), "binary", "10 GiB"),
+        (-5 * GiB, "binary", "-5 GiB"), (int(9.994 * GiB), "binary", "9.99 GiB"),
+        (int(9.996 * GiB), "binary", "10 GiB"),
     ],
 )  # fmt: skip
 def test_written(size, units, text):

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 /** Headroom, tail reserve, grain, table and where free space stands. */
-import { reactive, watch } from "vue";
+import { computed, reactive, watch } from "vue";
 import type { Change, Plan } from "../api/client";
+import PickOne from "../widgets/PickOne.vue";
 import { size } from "../widgets/units";
 
 const props = defineProps<{
@@ -22,6 +23,10 @@ watch(
   { immediate: true },
 );
 const set = (kind: string, value: string | number) => void props.change({ kind, value });
+const places = computed(() => [
+  { value: 0, label: "the last row" },
+  ...props.plan.rows.filter((row) => row.carried).map((row) => ({ value: row.number, label: row.label })),
+]);
 const TABLES = [
   { value: "keep", label: "as on the source" },
   { value: "gpt", label: "GPT" },
@@ -60,23 +65,18 @@ const TABLES = [
         @press-enter="set('grain', fields.grain)"
       />
       <label for="free">Free space after</label>
-      <a-select
+      <PickOne
         id="free"
-        size="small"
-        :value="(options.free_after as number | undefined) ?? 0"
-        :options="[
-          { value: 0, label: 'the last row' },
-          ...plan.rows.filter((row) => row.carried).map((row) => ({ value: row.number, label: row.label })),
-        ]"
-        @change="(row: unknown) => set('free-after', Number(row) || '')"
+        :model-value="Number(options.free_after ?? 0)"
+        :choices="places"
+        @update:model-value="(row) => set('free-after', row || '')"
       />
       <label for="table">Table of the target</label>
-      <a-select
+      <PickOne
         id="table"
-        size="small"
-        :value="String(options.table ?? 'keep')"
-        :options="TABLES"
-        @change="(table: unknown) => set('table', String(table))"
+        :model-value="String(options.table ?? 'keep')"
+        :choices="TABLES"
+        @update:model-value="(table) => set('table', table)"
       />
     </div>
     <p class="muted">Press Enter to set.</p>

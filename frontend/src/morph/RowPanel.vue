@@ -3,6 +3,7 @@
 import { computed, ref, watch } from "vue";
 import type { Change, Partition, Plan, PlanRow } from "../api/client";
 import type { ProblemError } from "../api/client";
+import PickOne from "../widgets/PickOne.vue";
 import { exact, size, sizeFine, units } from "../widgets/units";
 import { KINDS, ROLES } from "../widgets/words";
 
@@ -81,14 +82,12 @@ defineExpose({
   <section class="card row" :aria-label="`Row ${row.label}`">
     <div class="title">
       <h2>{{ row.label.replace(" ", " · ") }}</h2>
-      <a-select
+      <PickOne
         v-if="partition"
-        :value="row.role"
-        :options="ROLE_CHOICES"
-        size="small"
-        :bordered="false"
-        :aria-label="`Role of ${row.label}`"
-        @change="(role: unknown) => change({ kind: 'role', row: row.number, role: String(role) })"
+        :model-value="row.role"
+        :choices="ROLE_CHOICES"
+        :label="`Role of ${row.label}`"
+        @update:model-value="(role) => change({ kind: 'role', row: row.number, role })"
       />
       <span class="muted">{{ row.kind === "unknown" ? "" : KINDS[row.kind] }}</span>
     </div>

@@ -134,7 +134,8 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   </section>
   <div v-else class="fit">
     <div class="verdict">
-      <h1 role="status" aria-live="polite">{{ verdict }}</h1>
+      <h1>{{ verdict }}</h1>
+      <p class="sr-only" role="status">{{ verdict }}</p>
       <NeedGauge :plan="plan" :source-bytes="job.source_head?.size_bytes ?? 0" />
     </div>
     <FitCards :cards="morph.cards" :fit="plan.fit" :rows="plan.rows" @fit="setFit" />

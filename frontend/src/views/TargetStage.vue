@@ -6,6 +6,7 @@ import { shelfQuery, type JobStore } from "../api/jobs";
 import DiskHead from "../widgets/DiskHead.vue";
 import DiskTable from "../widgets/DiskTable.vue";
 import FilePick from "../widgets/FilePick.vue";
+import PickOne from "../widgets/PickOne.vue";
 import { exact, size } from "../widgets/units";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
@@ -16,7 +17,7 @@ const refused = props.store.refused;
 const SECTORS = [
   { value: 512, label: "512-byte sectors" },
   { value: 4096, label: "4096-byte sectors" },
-];
+] as const;
 
 watch(
   () => [props.job.target_size, props.job.target_sector] as const,
@@ -68,7 +69,7 @@ const compared = computed(() => {
         <form class="typed" @submit.prevent="take(typed)">
           <label for="size">Size on the label, or sectors</label>
           <a-input id="size" v-model:value="typed" class="fig" placeholder="480GB or 937703088s" :maxlength="60" />
-          <a-select v-model:value="sector" :options="SECTORS" aria-label="Logical sector size" />
+          <PickOne v-model="sector" :choices="SECTORS" label="Logical sector size" />
           <a-button html-type="submit" :disabled="!typed.trim()">Take it</a-button>
         </form>
         <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused.message }}</p>

@@ -2,6 +2,7 @@
 /** The partitions of a surveyed disk, each with its usage strip. */
 import { computed } from "vue";
 import type { Partition, Schemas, Survey } from "../api/client";
+import PickOne from "./PickOne.vue";
 import UsageStrip from "./UsageStrip.vue";
 import { exact, percent, size } from "./units";
 import { KINDS, ROLES } from "./words";
@@ -69,13 +70,11 @@ const ROLE_CHOICES = ROLES.map((role) => ({ value: role, label: role }));
           </td>
           <td v-if="roles">
             <template v-if="roleOf(partition.number)">
-              <a-select
-                :value="roleOf(partition.number)?.role"
-                :options="ROLE_CHOICES"
-                size="small"
-                class="role"
-                :aria-label="`Role of partition ${partition.number}`"
-                @change="(role: unknown) => emit('role', partition.number, String(role))"
+              <PickOne
+                :model-value="roleOf(partition.number)!.role"
+                :choices="ROLE_CHOICES"
+                :label="`Role of partition ${partition.number}`"
+                @update:model-value="(role) => emit('role', partition.number, role)"
               />
               <div v-if="roleOf(partition.number)?.in_doubt" class="muted">in doubt</div>
               <div v-else-if="roleOf(partition.number)?.proposed" class="muted">proposed</div>
@@ -94,8 +93,5 @@ const ROLE_CHOICES = ROLES.map((role) => ({ value: role, label: role }));
 <style scoped>
 .scroll {
   overflow-x: auto;
-}
-.role {
-  width: 112px;
 }
 </style>

@@ -1,0 +1,83 @@
+"""The real application in headless chromium, one server for all tests, a fresh demo for each."""
+
+import os
+import threading
+from pathlib import Path
+
+import pytest
+import waitress
+from playwright.sync_api import sync_playwright
+
+from ylemorph.demo.load import load_demo
+from ylemorph.store import jobs
+from ylemorph.store.database import connect, prepare
+from ylemorph.web.app import create_app
+from ylemorph.web.pages import STATIC
+
+ROOT = Path(__file__).parents[2]
+CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
+
+
+@pytest.fixture(scope="session")
+def served(tmp_path_factory):
+    assert (STATIC / "index.html").is_file(), "the front end is not built: make build"
+    store = prepare(tmp_path_factory.mktemp("store"))
+    server = waitress.create_server(create_app(store), host="127.0.0.1", port=0, threads=8)
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    yield store, f"http://127.0.0.1:{server.effective_port}"
+    server.close()
+    thread.join(5)
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def store(served):
+    """An empty store behind the running server."""
+    connection = connect(served[0])
+    for job in jobs.listed(connection):
+        jobs.delete(connection, job.id)
+    yield connection
+    connection.close()
+
+
+@pytest.fixture
+def demo(store):
+    """The demo's jobs by their code."""
+    load_demo(store)
+    return {job.state.code: job.id for job in jobs.listed(store)}
+
+
+def is_wrong(message):
+    """An error on the console, other than the browser's own note of an answer that refuses something."""
+    return message.type == "error" and "responded with a status of 4" not in message.text
+
+
+@pytest.fixture
+def window(served, chromium):
+    """Opens windows; each must end without an error on its console and without asking any other host."""
+    opened, wrong = [], []
+
+    def open_window(path="/", **options):
+        context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=served[1], **options)
+        page = context.new_page()
+        page.set_default_timeout(10_000)
+        page.on("console", lambda m: wrong.append(m.text) if is_wrong(m) else None)
+        page.on("pageerror", lambda error: wrong.append(str(error)))
+        page.on("request", lambda r: None if r.url.startswith((served[1], "data:")) else wrong.append(r.url))
+        opened.append(context)
+        page.goto(path)
+        return page
+
+    yield open_window
+    for context in opened:
+        context.close()
+    assert wrong == []

@@ -1,0 +1,278 @@
+"""The path of a job through the real interface."""
+
+import json
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import ROOT
+from tests.make import desk
+from ylemorph.core.disk import Survey
+from ylemorph.formats.survey import write_survey
+
+
+@pytest.fixture
+def fit(window, demo):
+    page = window(f"/jobs/{demo['YM-0107']}/fit")
+    expect(page.get_by_role("heading", name="Comfortable")).to_be_visible()
+    return page
+
+
+def panel(page, name="3 Desk"):
+    return page.get_by_role("region", name=f"Row {name}")
+
+
+def size(page):
+    return page.get_by_label("Size on the target")
+
+
+def saved(page, revision):
+    expect(page.get_by_text(f"change {revision}", exact=False)).to_be_visible()
+
+
+def test_from_the_list_to_the_morph(window, demo):
+    page = window("/")
+    page.get_by_role("link", name="Lending desk PC", exact=True).click()
+    expect(page.get_by_role("heading", name="Comfortable")).to_be_visible()
+    expect(size(page)).to_have_value("201.4 GiB")
+
+
+@pytest.mark.parametrize(
+    ("fit_name", "heading", "shown"),
+    [
+        ("Same sizes", "Does not fit · 484 GiB short", ""),
+        ("Rest to one", "Comfortable", "150.7 GiB"),
+        ("Even fill", "Comfortable", "257.3 GiB"),
+        ("Snug", "Comfortable", "150.7 GiB"),
+    ],
+)
+def test_each_fit_and_a_reload(fit, fit_name, heading, shown):
+    cards = fit.get_by_role("group", name="Fits")
+    cards.get_by_role("button", name=fit_name).click()
+    for _ in range(2):
+        expect(fit.get_by_role("heading", name=heading)).to_be_visible()
+        expect(cards.get_by_role("button", name=fit_name)).to_have_attribute("aria-pressed", "true")
+        expect(size(fit)).to_have_value(shown)
+        fit.reload()
+
+
+def test_a_typed_size_pins_and_a_reload_keeps_it(fit):
+    size(fit).fill("240")
+    size(fit).press("Enter")
+    expect(fit.locator("svg text", has_text="pinned")).to_be_visible()
+    saved(fit, 2)
+    fit.reload()
+    expect(size(fit)).to_have_value("240.0 GiB")
+    fit.get_by_role("button", name="Take the pin out").click()
+    expect(size(fit)).to_have_value("201.4 GiB")
+
+
+@pytest.mark.parametrize(
+    ("typed", "said"),
+    [
+        ("++5", "not a size"),
+        ("12 parsecs", "unit"),
+        ("1GiB", "hard floor"),
+        ("440GiB", "too little"),
+        ("200%", "too little"),
+    ],
+)
+def test_a_size_that_cannot_be_stays_in_the_field_with_the_bound(fit, typed, said):
+    size(fit).fill(typed)
+    size(fit).press("Enter")
+    alert = panel(fit).get_by_role("alert")
+    expect(alert).to_contain_text(said)
+    expect(size(fit)).to_have_value(typed)
+    size(fit).press("Escape")
+    expect(size(fit)).to_have_value("201.4 GiB")
+
+
+def test_by_keyboard_alone(fit):
+    fit.keyboard.press("ArrowRight")
+    expect(size(fit)).to_have_value("202.4 GiB")
+    fit.keyboard.press("Shift+ArrowLeft")
+    expect(size(fit)).to_have_value("202.3 GiB")
+    fit.keyboard.press("Alt+ArrowRight")
+    expect(size(fit)).to_have_value("212.3 GiB")
+    fit.keyboard.press("p")
+    expect(size(fit)).to_have_value("201.4 GiB")
+    fit.keyboard.press("ArrowDown")
+    expect(panel(fit, "4 Catalogue")).to_be_visible()
+    fit.keyboard.press("l")
+    expect(panel(fit, "4 Catalogue")).to_contain_text("left behind")
+    fit.keyboard.press("z")
+    expect(panel(fit, "4 Catalogue").get_by_role("button", name="Leave behind")).to_be_visible()
+    fit.keyboard.press("Shift+Z")
+    expect(panel(fit, "4 Catalogue").get_by_role("button", name="Carry again")).to_be_visible()
+    fit.keyboard.press("l")
+    fit.keyboard.press("h")
+    expect(panel(fit, "4 Catalogue").get_by_role("button", name="Let it go")).to_be_visible()
+    fit.keyboard.press("h")
+    fit.keyboard.press("5")
+    expect(fit.get_by_role("button", name="Snug")).to_have_attribute("aria-pressed", "true")
+    fit.keyboard.press("r")
+    expect(fit.get_by_role("button", name="Rest to one")).to_have_attribute("aria-pressed", "true")
+    fit.keyboard.press("e")
+    expect(size(fit)).to_be_focused()
+    fit.keyboard.press("Tab")
+    fit.keyboard.press("?")
+    expect(fit.get_by_role("dialog", name="Keys")).to_be_visible()
+    fit.keyboard.press("Escape")
+    fit.locator("h1").click()
+    fit.keyboard.press("g")
+    fit.keyboard.press("t")
+    expect(fit).to_have_url(re.compile(r"/target$"))
+
+
+def test_a_remedy_is_applied_and_undone_by_one_click_each(window, demo):
+    page = window(f"/jobs/{demo['YM-0105']}/fit")
+    expect(page.get_by_role("heading", name="Does not fit")).to_be_visible()
+    page.get_by_role("button", name="Do it: Lighten Desk").click()
+    expect(page.get_by_role("heading", name="Tight")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("heading", name="Does not fit")).to_be_visible()
+
+
+def test_two_windows_on_one_job(fit, window, demo):
+    other = window(f"/jobs/{demo['YM-0107']}/fit")
+    expect(size(other)).to_have_value("201.4 GiB")
+    size(fit).fill("210GiB")
+    size(fit).press("Enter")
+    saved(fit, 2)
+    other.keyboard.press("ArrowDown")
+    other.keyboard.press("l")
+    dialog = other.get_by_role("dialog", name="Changed meanwhile")
+    expect(dialog).to_contain_text("Desk pinned at 210 GiB")
+    dialog.get_by_role("button", name="Make mine on top").click()
+    expect(dialog).to_be_hidden()
+    expect(panel(other, "4 Catalogue").get_by_role("button", name="Carry again")).to_be_visible()
+    other.keyboard.press("ArrowUp")
+    expect(size(other)).to_have_value("210.0 GiB")
+
+
+def test_units(fit):
+    fit.get_by_text("GB", exact=True).click()
+    expect(size(fit)).to_have_value("216.2 GB")
+    fit.reload()
+    expect(size(fit)).to_have_value("216.2 GB")
+
+
+def test_a_new_job_from_a_survey_to_a_verdict(window, store, tmp_path):
+    path = tmp_path / "desk.json"
+    path.write_text(write_survey(Survey(desk(model="Brindle K4"))))
+    page = window("/")
+    expect(page.get_by_text("There are three ways to begin")).to_be_visible()
+    page.get_by_role("button", name="New job").click()
+    page.get_by_label("Pick a survey file").set_input_files(path)
+    page.get_by_role("button", name="256 GB").click()
+    expect(page.get_by_text("Shows as 238 GiB")).to_be_visible()
+    page.get_by_role("button", name="See how it fits").click()
+    expect(page.get_by_role("heading", name="Tight")).to_be_visible()
+
+
+def test_files_that_cannot_be_used(window, store, tmp_path):
+    page = window("/")
+    page.get_by_role("button", name="New job").click()
+    wrong = tmp_path / "wrong.json"
+    for text, said in (
+        ("{", "is not JSON"),
+        (json.dumps({"format": "x"}), "not the format"),
+        (" " * 9_000_000, "9 MB"),
+    ):
+        wrong.write_text(text)
+        page.get_by_label("Pick a survey file").set_input_files(wrong)
+        expect(page.get_by_role("alert").filter(has_text=said)).to_be_visible()
+    page.get_by_text("Paste the text of a survey").click()
+    page.get_by_label("Text of a survey").fill("not a survey")
+    page.get_by_role("button", name="Read it").click()
+    expect(page.get_by_role("alert").filter(has_text="not JSON")).to_be_visible()
+    expect(page.get_by_label("Text of a survey")).to_have_value("not a survey")
+
+
+def test_a_dropped_file_begins_a_job(window, store):
+    page = window("/")
+    expect(page.get_by_text("There are three ways to begin")).to_be_visible()
+    page.evaluate(
+        """text => {
+            const data = new DataTransfer();
+            data.items.add(new File([text], "desk.json", { type: "application/json" }));
+            document.body.dispatchEvent(new DragEvent("drop", { dataTransfer: data, bubbles: true, cancelable: true }));
+        }""",
+        write_survey(Survey(desk(model="Brindle K4"))),
+    )
+    expect(page).to_have_url(re.compile(r"/target$"))
+
+
+def test_target_typed_wrongly_and_rightly(window, demo):
+    page = window(f"/jobs/{demo['YM-0106']}/target")
+    field = page.get_by_label("Size on the label, or sectors")
+    field.fill("480")
+    field.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("has no unit")
+    expect(field).to_have_value("480")
+    field.fill("937703088s")
+    field.press("Enter")
+    expect(page.get_by_text("937,703,088")).to_be_visible()
+
+
+def test_the_role_in_doubt_is_asked_for(window, store, tmp_path):
+    survey = json.loads(write_survey(Survey(desk())))
+    for partition in survey["disk"]["partitions"]:
+        partition["role"] = None
+    page = window("/")
+    page.get_by_role("button", name="New job").click()
+    page.get_by_text("Paste the text of a survey").click()
+    page.get_by_label("Text of a survey").fill(json.dumps(survey))
+    page.get_by_role("button", name="Read it").click()
+    page.get_by_role("link", name="Source").click()
+    expect(page.get_by_text("Rows 3 and 4 could each hold the operating system")).to_be_visible()
+    page.get_by_label("Role of partition 3").select_option("system")
+    expect(page.get_by_text("could each hold")).to_be_hidden()
+
+
+def test_jobs_are_searched_and_deleted(window, demo):
+    page = window("/")
+    page.get_by_label("Search jobs").fill("bindery")
+    expect(page.get_by_role("row")).to_have_count(2)
+    page.get_by_role("button", name="Delete YM-0103 Bindery PC").click()
+    page.get_by_role("button", name="Delete", exact=True).last.click()
+    expect(page.get_by_text("No job matches")).to_be_visible()
+
+
+def test_an_address_that_leads_nowhere(window, store):
+    page = window("/nothing/here")
+    expect(page.get_by_role("heading", name="There is nothing at this address")).to_be_visible()
+    page = window("/jobs/4711/fit")
+    expect(page.get_by_role("alert")).to_contain_text("There is no job 4711")
+
+
+AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize("stage", ["", "source", "target", "fit"])
+def test_accessibility(window, demo, stage, scheme):
+    path = f"/jobs/{demo['YM-0105' if stage == 'fit' else 'YM-0107']}/{stage}" if stage else "/"
+    page = window(path, color_scheme=scheme, bypass_csp=True)
+    expect(page.get_by_role("heading", level=1)).to_be_visible()
+    if stage == "fit":
+        page.get_by_text("Margins and table").click()
+        page.get_by_text("The same as a table").click()
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
+    grave = [
+        (v["id"], node["target"], node["failureSummary"][:300])
+        for v in found["violations"]
+        if v["impact"] in ("serious", "critical")
+        for node in v["nodes"]
+    ]
+    assert grave == []
+
+
+@pytest.mark.parametrize("width", [400, 1920])
+def test_nothing_is_wider_than_the_window(window, demo, width):
+    page = window(f"/jobs/{demo['YM-0107']}/fit")
+    page.set_viewport_size({"width": width, "height": 900})
+    expect(page.get_by_role("heading", name="Comfortable")).to_be_visible()
+    assert page.evaluate("document.documentElement.scrollWidth") <= width
