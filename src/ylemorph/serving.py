@@ -1,6 +1,7 @@
 """Starting the application: where its data stands, the server, the demo."""
 
 import errno
+import os
 import shutil
 import socket
 import sys
@@ -36,13 +37,18 @@ def run_server(host: str, port: int, data: str | None, *, browser: bool = False)
     shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host
     url = f"http://{shown}:{port}/"
     _say(f"Ylemorph is at {url} with its data in {folder}. Stop it with Ctrl+C.")
-    if browser:
+    if browser and _has_screen():
         threading.Timer(0.3, webbrowser.open, (url,)).start()
     try:
         server.run()
     finally:
         server.close()
     return 0
+
+
+def _has_screen() -> bool:
+    """Whether a browser could show itself here; on a machine without a screen one would only complain."""
+    return sys.platform in ("win32", "darwin") or any(os.environ.get(key) for key in ("DISPLAY", "WAYLAND_DISPLAY"))
 
 
 def _listener(host: str, port: int) -> socket.socket:
