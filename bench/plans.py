@@ -11,7 +11,7 @@ from ylemorph.core.options import Options
 from ylemorph.core.plan import make_plan
 from ylemorph.core.roles import BASIC_DATA
 from ylemorph.core.shelf import nominal_disk
-from ylemorph.core.sizes import GB, Bytes, GiB, nominal_sectors
+from ylemorph.core.sizes import GB, Bytes, GiB, MiB, nominal_sectors
 
 PAIRS = 15
 
@@ -23,7 +23,7 @@ def source(rows: int) -> Disk:
     parts = tuple(
         Partition(
             n + 1, 2048 + n * each, each, BASIC_DATA, role="system" if n == 0 else "data",
-            filesystem=FileSystem("ntfs", used_bytes=Bytes(each * 512 // 3 + n * GiB // 8), state="clean"),
+            filesystem=FileSystem("ntfs", used_bytes=Bytes(each * 512 // 3 + n * MiB), state="clean"),
         )
         for n in range(rows)
     )  # fmt: skip

@@ -6,7 +6,6 @@ ceiling finds the stretch that holds the capacity, and one division gives lambda
 """
 
 from collections.abc import Sequence
-from operator import itemgetter
 from typing import NamedTuple
 
 # Breakpoints are fractions of integers below 2^63. Two different ones differ by more than 2^-126, so their
@@ -70,7 +69,7 @@ def _lambda(capacity: int, floors: Sequence[int], ceilings: Sequence[int], weigh
         if weight:
             bends.append(((lo << _SHIFT) // weight, lo, weight, weight, -lo))
             bends.append(((hi << _SHIFT) // weight, hi, weight, -weight, hi))
-    bends.sort(key=itemgetter(0))
+    bends.sort()
     constant, slope = sum(floors), 0
     for _, num, den, more_slope, more_constant in bends:
         if constant * den + slope * num >= capacity * den:

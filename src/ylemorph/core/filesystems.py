@@ -63,9 +63,8 @@ def ability_of(partition: Partition, *, reserved: bool) -> Ability:
     """What may be done with a partition as it stands: a damaged, dirty, hibernated or locked one counts as unknown."""
     if reserved:
         return MADE_NEW
-    if state_of(partition) in BLOCKING:
-        return FIXED
-    return ABILITIES[kind_of(partition)]
+    fs = partition.filesystem
+    return FIXED if fs is None or fs.state in BLOCKING else ABILITIES[fs.kind]
 
 
 def least_bytes(fs: FileSystem) -> int:

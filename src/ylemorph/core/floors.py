@@ -11,7 +11,7 @@ from typing import Literal, NamedTuple
 
 from .disk import Role
 from .options import Headroom
-from .sizes import Bytes, Grains, MiB
+from .sizes import Bytes, MiB
 
 SLACK_LEAST = 16 * MiB  # common practice, no source
 SLACK_PERCENT = 2  # common practice, no source
@@ -30,8 +30,8 @@ class Floors(NamedTuple):
     headroom_bytes: int
     immovable_bytes: int
     minimum_bytes: int
-    hard: Grains
-    comfort: Grains
+    hard: int
+    comfort: int
     binding: Binding
 
 
@@ -44,7 +44,6 @@ def slack_of(carried_bytes: int) -> int:
 def floors_of(
     carried_bytes: int,
     source_bytes: int,
-    *,
     role: Role,
     may_shrink: bool,
     immovable_bytes: int,
@@ -72,7 +71,7 @@ def floors_of(
         room,
         immovable_bytes,
         minimum_bytes,
-        Grains(-(-wanted // grain)),
-        Grains(-(-(comfort if comfort > wanted else wanted) // grain)),
+        -(-wanted // grain),
+        -(-(comfort if comfort > wanted else wanted) // grain),
         binding,
     )

@@ -1,7 +1,6 @@
 """Survey to layout: floors, then the fit, then the places (rules 2 to 7). Findings and remedies build on it."""
 
-from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from .allot import Share
 from .disk import Disk
@@ -16,8 +15,7 @@ Verdict = Literal["comfortable", "tight", "does-not-fit"]
 VERDICTS: tuple[Verdict, ...] = ("does-not-fit", "tight", "comfortable")  # worst first
 
 
-@dataclass(frozen=True, slots=True)
-class Layout:
+class Layout(NamedTuple):
     """What the rules make of one pair of disks. ``sizes`` in grains go with ``carried``; None where it does not fit."""
 
     frame: Frame

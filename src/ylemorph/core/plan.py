@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from typing import Literal, NamedTuple
 
 from .disk import Disk, Kind, Role
@@ -18,45 +19,170 @@ Change = Literal["shrinks", "grows", "holds", "left", "made"]
 
 
 class PlanRow(NamedTuple):
-    """What becomes of one partition, sizes in bytes; target figures are None where it is left or nothing fits."""
+    """What becomes of one partition: a view on its row, its extent in grains and the frame it stands in.
 
-    number: int
-    label: str
-    role: Role
-    kind: Kind
-    logical: bool
-    carried: bool
-    elastic: bool
-    pinned: bool
-    resizable: bool
-    change: Change
-    source_bytes: int
-    used_bytes: int | None
-    floors: Floors | None
-    hard_floor_bytes: int | None
-    comfort_floor_bytes: int | None
-    ceiling_bytes: int | None
-    first_lba: int | None
-    sectors: int | None
-    size_bytes: int | None
-    free_after_bytes: int | None
+    Sizes are bytes; target figures are None where the row is left behind or nothing fits.
+    """
 
-
-@dataclass(frozen=True, slots=True)
-class Plan:
-    """How the source's rows stand on the target. ``unallocated`` holds extents in LBAs, half-open."""
-
-    fit: Fit
-    verdict: Verdict
-    headroom_kept: Fraction
-    shortfall_bytes: int
-    must_bytes: int
-    comfort_bytes: int
+    row: Row
+    extent: Extent | None
     frame: Frame
+
+    @property
+    def number(self) -> int:
+        return self.row.number
+
+    @property
+    def label(self) -> str:
+        return self.row.label
+
+    @property
+    def role(self) -> Role:
+        return self.row.role
+
+    @property
+    def kind(self) -> Kind:
+        if self.row.fs is not None:
+            return self.row.fs.kind
+        return "fat32" if self.row.partition is None and self.row.role == "start" else "unknown"
+
+    @property
+    def logical(self) -> bool:
+        return self.row.logical
+
+    @property
+    def carried(self) -> bool:
+        return self.row.carried
+
+    @property
+    def elastic(self) -> bool:
+        return self.row.elastic
+
+    @property
+    def pinned(self) -> bool:
+        return self.row.pin is not None
+
+    @property
+    def resizable(self) -> bool:
+        return self.row.ability.smaller or self.row.ability.larger
+
+    @property
+    def change(self) -> Change:
+        if not self.row.carried:
+            return "left"
+        if self.row.is_made:
+            return "made"
+        if self.extent is None or self.extent.length == self.row.base:
+            return "holds"
+        return "grows" if self.extent.length > self.row.base else "shrinks"
+
+    @property
+    def source_bytes(self) -> int:
+        return self.row.source_bytes
+
+    @property
+    def used_bytes(self) -> int | None:
+        return self.row.fs.used_bytes if self.row.fs is not None else None
+
+    @property
+    def floors(self) -> Floors | None:
+        return self.row.floors
+
+    @property
+    def hard_floor_bytes(self) -> int | None:
+        """None on rows that are not elastic, like the two that follow."""
+        floors = self.row.floors if self.row.elastic else None
+        return None if floors is None else floors.hard * self.frame.grain_bytes
+
+    @property
+    def comfort_floor_bytes(self) -> int | None:
+        floors = self.row.floors if self.row.elastic else None
+        return None if floors is None else floors.comfort * self.frame.grain_bytes
+
+    @property
+    def ceiling_bytes(self) -> int | None:
+        return self.row.ceiling * self.frame.grain_bytes if self.row.elastic else None
+
+    @property
+    def first_lba(self) -> int | None:
+        return None if self.extent is None else self.extent.start * self.frame.grain_sectors
+
+    @property
+    def sectors(self) -> int | None:
+        return None if self.extent is None else self.extent.length * self.frame.grain_sectors
+
+    @property
+    def size_bytes(self) -> int | None:
+        return None if self.extent is None else self.extent.length * self.frame.grain_bytes
+
+    @property
+    def free_after_bytes(self) -> int | None:
+        """Free space in the file system afterwards; None too where what it holds is not known or is made new."""
+        size = self.size_bytes
+        if size is None or self.row.is_made:
+            return None
+        if self.row.floors is not None:
+            return size - self.row.floors.carried_bytes
+        return None if self.used_bytes is None else size - self.used_bytes
+
+
+@dataclass(frozen=True)
+class Plan:
+    """How the source's rows stand on the target.
+
+    Findings and remedies follow from the same inputs; they are worked out when they are first read, so that a
+    caller who wants the verdict alone does not pay for them.
+    """
+
+    source: Disk
+    target: Disk
+    options: Options
+    layout: Layout
     rows: tuple[PlanRow, ...]
-    unallocated: tuple[Extent, ...]
-    findings: tuple[Finding, ...]
-    remedies: tuple[Remedy, ...]
+
+    @property
+    def fit(self) -> Fit:
+        return self.options.fit
+
+    @property
+    def verdict(self) -> Verdict:
+        return self.layout.verdict
+
+    @property
+    def headroom_kept(self) -> Fraction:
+        return Fraction(self.layout.kept.num, self.layout.kept.den)
+
+    @property
+    def shortfall_bytes(self) -> int:
+        return self.layout.shortfall_bytes
+
+    @property
+    def must_bytes(self) -> int:
+        return self.layout.must_bytes
+
+    @property
+    def comfort_bytes(self) -> int:
+        return self.layout.comfort_bytes
+
+    @property
+    def frame(self) -> Frame:
+        return self.layout.frame
+
+    @property
+    def unallocated(self) -> tuple[Extent, ...]:
+        """Extents in LBAs, half-open."""
+        if self.layout.placed is None:
+            return ()
+        per_grain = self.frame.grain_sectors
+        return tuple([Extent(gap.start * per_grain, gap.stop * per_grain) for gap in self.layout.placed.unallocated])
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        return find(self.source, self.target, self.layout)
+
+    @cached_property
+    def remedies(self) -> tuple[Remedy, ...]:
+        return remedies_for(self.source, self.target, self.options, self.layout)
 
     def row(self, number: int) -> PlanRow:
         return next(row for row in self.rows if row.number == number)
@@ -68,81 +194,9 @@ def make_plan(source: Disk, target: Disk, options: Options) -> Plan:
     Raises BadOption or OutOfBounds where an option cannot be followed; a plan that does not fit is no error.
     """
     layout = lay_out(source, target, options)
-    return Plan(
-        fit=options.fit,
-        verdict=layout.verdict,
-        headroom_kept=Fraction(layout.kept.num, layout.kept.den),
-        shortfall_bytes=layout.shortfall_bytes,
-        must_bytes=layout.must_bytes,
-        comfort_bytes=layout.comfort_bytes,
-        frame=layout.frame,
-        rows=_plan_rows(layout),
-        unallocated=_unallocated(layout),
-        findings=find(source, target, layout),
-        remedies=remedies_for(source, target, options, layout),
-    )
-
-
-def _unallocated(layout: Layout) -> tuple[Extent, ...]:
-    if layout.placed is None:
-        return ()
-    per_grain = layout.frame.grain_sectors
-    return tuple([Extent(gap.start * per_grain, gap.stop * per_grain) for gap in layout.placed.unallocated])
+    return Plan(source, target, options, layout, _plan_rows(layout))
 
 
 def _plan_rows(layout: Layout) -> tuple[PlanRow, ...]:
-    extents = (
-        dict(zip((row.number for row in layout.carried), layout.placed.rows, strict=True)) if layout.placed else {}
-    )
-    return tuple([_plan_row(row, extents.get(row.number), layout.frame) for row in layout.rows])
-
-
-def _plan_row(row: Row, extent: Extent | None, frame: Frame) -> PlanRow:
-    grain, floors = frame.grain_bytes, row.floors
-    first = sectors = size = free = hard = comfort = ceiling = used = None
-    partition, fs = row.partition, row.fs
-    if fs is not None:
-        used = fs.used_bytes
-    if extent is not None:
-        first, sectors = extent.start * frame.grain_sectors, extent.length * frame.grain_sectors
-        size = extent.length * grain
-        if row.ability.made_new:
-            free = None
-        elif floors is not None:
-            free = size - floors.carried_bytes
-        elif used is not None:
-            free = size - used
-    if row.elastic and floors is not None:
-        hard, comfort, ceiling = floors.hard * grain, floors.comfort * grain, row.ceiling * grain
-    return PlanRow(
-        row.number,
-        row.label,
-        row.role,
-        fs.kind if fs is not None else "fat32" if partition is None and row.role == "start" else "unknown",
-        row.logical,
-        row.carried,
-        row.elastic,
-        row.pin is not None,
-        row.ability.smaller or row.ability.larger,
-        _change(row, extent),
-        row.source_bytes,
-        used,
-        floors,
-        hard,
-        comfort,
-        ceiling,
-        first,
-        sectors,
-        size,
-        free,
-    )
-
-
-def _change(row: Row, extent: Extent | None) -> Change:
-    if not row.carried:
-        return "left"
-    if row.ability.made_new:
-        return "made"
-    if extent is None or extent.length == row.base:
-        return "holds"
-    return "grows" if extent.length > row.base else "shrinks"
+    frame, extents = layout.frame, iter(layout.placed.rows if layout.placed else ())
+    return tuple([PlanRow(row, next(extents, None) if row.carried else None, frame) for row in layout.rows])

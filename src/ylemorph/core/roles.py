@@ -62,14 +62,14 @@ def propose_roles(disk: Disk, given: Mapping[int, Role] | None = None) -> Roles:
     Where one partition alone could hold the operating system of a disk that starts, it is the system; where
     several could, they stay ``data`` and are named in ``in_doubt`` for the user to choose from.
     """
-    given = given or {}
     rows = disk.rows
-    found = {p.number: given.get(p.number) or p.role or _role_told(disk, p) for p in rows}
-    starts = any(role == "start" for role in found.values()) or any("active" in p.flags for p in rows)
-    candidates = tuple(p.number for p in rows if found[p.number] is None and kind_of(p) in SYSTEM_KINDS)
-    has_system = any(role == "system" for role in found.values())
+    found = {p.number: p.role or _role_told(disk, p) for p in rows}
+    if given:
+        found.update(given)
     in_doubt: tuple[int, ...] = ()
-    if starts and not has_system and candidates:
+    known = found.values()
+    if None in known and "system" not in known and ("start" in known or any("active" in p.flags for p in rows)):
+        candidates = tuple(p.number for p in rows if found[p.number] is None and kind_of(p) in SYSTEM_KINDS)
         if len(candidates) == 1:
             found[candidates[0]] = "system"
         else:

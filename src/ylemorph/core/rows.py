@@ -8,6 +8,7 @@ from .errors import BadOption, OutOfBounds
 from .filesystems import (
     BLOCKING,
     FIXED,
+    LEAST_CLUSTERS,
     Ability,
     ability_of,
     ceiling_bytes,
@@ -84,6 +85,8 @@ def rows_of(disk: Disk, table: PlannedTable, options: Options) -> tuple[list[Row
 
 def _in_order(partitions: tuple[Partition, ...], order: tuple[int, ...]) -> list[Partition]:
     """Source order, or the user's; rows that the user's order does not name follow in source order."""
+    if not order:
+        return list(partitions)
     place = {number: i for i, number in enumerate(order)}
     return sorted(partitions, key=lambda p: place.get(p.number, len(place)))
 
@@ -146,7 +149,8 @@ class _RowReader:
         if resizable:
             if used is not None:
                 floors = self._floors(partition, role, ability, source_bytes, used)
-            ceiling = max(base, ceiling_bytes(self.disk, partition, ability) // self.grain)
+            limit = ceiling_bytes(self.disk, partition, ability) // self.grain
+            ceiling = limit if limit > base else base
         return Row(
             number,
             partition,
@@ -173,18 +177,19 @@ class _RowReader:
                 carried -= sum([item.bytes for item in fs.lightened])
             if number not in self.options.cleared:
                 immovable = fs.immovable_end_byte or 0
-            minimum = least_bytes(fs)
+            if fs.kind in LEAST_CLUSTERS:
+                minimum = least_bytes(fs)
         if number in self.lighten:
             carried -= self.lighten[number]
         return floors_of(
             carried if carried > 0 else 0,
             source_bytes,
-            role=role,
-            may_shrink=ability.smaller,
-            immovable_bytes=immovable,
-            minimum_bytes=minimum,
-            headroom=self.options.headroom,
-            grain=self.grain,
+            role,
+            ability.smaller,
+            immovable,
+            minimum,
+            self.options.headroom,
+            self.grain,
         )
 
     def _pin(self, partition: Partition, floors: Floors | None, base: int, ceiling: int) -> int:

@@ -1,7 +1,6 @@
 """Usable range of a disk under a table (rule 2), and what may be changed into what (rule 7.4)."""
 
-from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from .disk import Disk, Table
 from .errors import BadOption
@@ -16,8 +15,7 @@ MBR_SECTORS = 2**32
 MBR_ENTRIES = 4
 
 
-@dataclass(frozen=True, slots=True)
-class Frame:
+class Frame(NamedTuple):
     """What of the target can hold rows. LBAs are inclusive; ``first`` and ``end`` bound the whole grains, half-open."""
 
     sectors: Sectors
