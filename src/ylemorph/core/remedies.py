@@ -118,7 +118,7 @@ class _Maker:
     def leavings(self) -> Iterator[Remedy]:
         alone: list[Remedy] = []
         for row in sorted(self.layout.carried, key=_lost):
-            if row.partition is None or self._freed(row) < self.shortfall or len(alone) == MOST_OF_A_KIND:
+            if not self._may_stay(row) or len(alone) == MOST_OF_A_KIND:
                 continue
             verdict = self.verdict(self.options.but(leave=self.options.leave | {row.number}))
             if verdict is not None and self.fits(verdict):
@@ -126,9 +126,13 @@ class _Maker:
         yield from alone
         yield from self._leave_set(alone)
 
+    def _may_stay(self, row: Row) -> bool:
+        """Whether leaving ``row`` alone could help, and leaves anything to carry."""
+        return row.partition is not None and self._freed(row) >= self.shortfall and len(self.layout.carried) > 1
+
     def _leave_set(self, alone: list[Remedy]) -> Iterator[Remedy]:
         rows = smallest_set([(self._freed(row), _lost(row)) for row in self.layout.carried], self.shortfall)
-        if rows is None or len(rows) < 2:
+        if rows is None or not 1 < len(rows) < len(self.layout.carried):
             return
         chosen = [self.layout.carried[i] for i in rows]
         numbers = tuple(row.number for row in chosen)

@@ -166,7 +166,7 @@ def read_survey(text: str | bytes) -> Survey:
     """A survey from JSON text. Raises BadSurvey with the field's path, what is wrong and the mend."""
     if len(text) > MAX_FILE_BYTES:
         raise BadSurvey(
-            f"the file has {len(text) // 1_000_000} MB, a survey at most {MAX_FILE_BYTES // 1_000_000} MB",
+            f"the file is larger than the {MAX_FILE_BYTES // 1_000_000} MB that a survey can have",
             mend="check that it is the right file",
         )
     try:

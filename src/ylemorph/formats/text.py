@@ -69,5 +69,5 @@ def _cells(row: PlanRow) -> tuple[str, ...]:
         row.label,
         row.role,
         *("" if size is None else format_size(size) for size in sizes),
-        f"{_SIGNS[row.change]} {words}{pinned}",
+        f"{_SIGNS[row.change]} {words}{pinned}" if row.size_bytes is not None or not row.carried else "",
     )
