@@ -125,6 +125,46 @@ def test_by_keyboard_alone(fit):
     expect(fit).to_have_url(re.compile(r"/target$"))
 
 
+def test_drawing_the_edge_between_two_rows(fit):
+    box = fit.locator(".handle[data-row='3']").bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    fit.mouse.move(x, y)
+    fit.mouse.down()
+    fit.mouse.move(x, y - 300, steps=8)
+    expect(fit.get_by_text("Desk stops at its hard floor")).to_be_visible()
+    fit.mouse.move(x, y + 5, steps=4)
+    expect(fit.get_by_text("stops at")).to_be_hidden()
+    fit.mouse.up()
+    saved(fit, 2)
+    assert fit.evaluate("document.documentElement.scrollWidth") <= 1280
+    expect(fit.locator("svg text", has_text="pinned")).to_have_count(2)
+    grown = size(fit).input_value()
+    assert float(grown.split()[0]) > 205
+    fit.reload()
+    expect(size(fit)).to_have_value(grown)
+    # Escape lets an edge go where it was.
+    fit.mouse.move(x, y)
+    fit.mouse.down()
+    fit.mouse.move(x, y + 40, steps=4)
+    fit.keyboard.press("Escape")
+    fit.mouse.up()
+    expect(size(fit)).to_have_value(grown)
+
+
+def test_the_list_of_changes(fit):
+    fit.keyboard.press("5")
+    saved(fit, 2)
+    fit.keyboard.press("r")
+    saved(fit, 3)
+    fit.get_by_role("button", name="Changes").click()
+    listed = fit.get_by_role("dialog", name="Changes")
+    expect(listed.get_by_role("listitem")).to_have_count(3)
+    expect(listed.get_by_role("listitem").first).to_contain_text("Desk takes the rest")
+    listed.get_by_role("button", name="Go to change 1").click()
+    expect(listed.get_by_role("listitem").last).to_contain_text("here")
+    expect(size(fit)).to_have_value("201.4 GiB")
+
+
 def test_a_remedy_is_applied_and_undone_by_one_click_each(window, demo):
     page = window(f"/jobs/{demo['YM-0105']}/fit")
     expect(page.get_by_role("heading", name="Does not fit")).to_be_visible()

@@ -66,6 +66,7 @@ def change(kind, options=DEFAULTS, **fields):
         ("carry", {"row": 4}, "Catalogue carried again"),
         ("hold", {"row": 4}, "Catalogue held at its source size"),
         ("release", {"row": 5}, "Recovery may change its size"),
+        ("drag", {"row": 3, "size": 210 * GiB}, "Desk drawn to 210 GiB, Catalogue to 236 GiB"),
         ("unpin", {"row": 3}, "Desk no longer pinned"),
         ("role", {"row": 4, "role": "tools"}, "Catalogue is tools"),
         ("lighten", {"row": 4, "size": "20GiB"}, "Catalogue lightened by 20 GiB"),
@@ -92,6 +93,7 @@ def test_the_table_above_misses_none():
     ("kind", "fields", "error"),
     [
         ("nonsense", {}, BadOption),
+        ("drag", {"row": 2}, BadOption),
         (None, {}, BadOption),
         ("fit", {"fit": "wide"}, BadOption),
         ("pin", {"row": 9, "size": "1GiB"}, BadOption),
@@ -133,6 +135,42 @@ def test_a_pin_lets_a_held_row_go_and_holding_takes_the_pin_out():
     pinned = change("pin", held, row=4, size="120GiB").options
     assert (pinned.hold, dict(pinned.pins)) == (frozenset(), {4: 120 * GiB})
     assert change("leave", change("grow", row=4).options, row=4).options.grow is None
+
+
+def drawn(row, size, options=DEFAULTS, **more):
+    changed = apply_change(PAIR, options, {"kind": "drag", "row": row, "size": size, **more})
+    return {r.number: r for r in make_plan(*PAIR, changed.options).rows}, changed.stopped
+
+
+@given(st.sampled_from((3, 4)), st.integers(0, 2**40), st.booleans(), st.sampled_from(("proportional", "snug")))
+def test_a_drag_never_breaks_a_bound(row, size, alone, fit):
+    try:
+        rows, stopped = drawn(row, size, Options(fit=fit), alone=alone)
+    except OutOfBounds:
+        assert alone  # the others follow the fit, and there is a most that they can give
+        return
+    for one in rows.values():
+        if one.elastic:
+            assert one.hard_floor_bytes <= one.size_bytes <= one.ceiling_bytes
+    reached = rows[row].size_bytes
+    assert bool(stopped) or abs(reached - size) <= MiB
+
+
+def test_neighbours_share_a_drag_and_it_stops_at_their_floors():
+    before = make_plan(*PAIR, Options())
+    together = before.row(3).size_bytes + before.row(4).size_bytes
+    rows, stopped = drawn(3, 210 * GiB)
+    assert (rows[3].size_bytes, rows[4].size_bytes, stopped) == (210 * GiB, together - 210 * GiB, "")
+    rows, stopped = drawn(3, 500 * GiB)
+    assert (rows[4].size_bytes, stopped) == (rows[4].hard_floor_bytes, "Catalogue stops at its hard floor")
+    rows, stopped = drawn(3, 0)
+    assert (rows[3].size_bytes, stopped) == (rows[3].hard_floor_bytes, "Desk stops at its hard floor")
+
+
+def test_the_last_row_takes_free_space_and_no_more():
+    rows, stopped = drawn(4, 2**42, Options(fit="snug"))
+    assert stopped == "There is no more free space"
+    assert sum(row.size_bytes for row in rows.values()) == make_plan(*PAIR, Options()).frame.usable_bytes
 
 
 STEPS = st.lists(

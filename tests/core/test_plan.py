@@ -278,6 +278,12 @@ def test_every_fit_says_the_same_of_what_is_needed(case):
     assert len({plan.verdict == "does-not-fit" for plan in plans[1:]}) == 1
 
 
+def test_what_is_needed_does_not_depend_on_pins():
+    free = make_plan(desk(), nominal_disk(480 * GB), Options())
+    pinned = make_plan(desk(), nominal_disk(480 * GB), Options(pins=((3, 240 * GiB),)))
+    assert (pinned.must_bytes, pinned.comfort_bytes) == (free.must_bytes, free.comfort_bytes)
+
+
 def test_a_start_row_keeps_its_size_when_everything_grows():
     source = row_of((100 * MiB, EFI_SYSTEM, fs("fat32", MiB)), (GiB, BASIC_DATA, fs(used=MiB)))
     assert make_plan(source, nominal_disk(1000 * GB), Options()).row(1).size_bytes == 100 * MiB

@@ -31,6 +31,48 @@ export async function deleteJob(id: number): Promise<void> {
   await data(client.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: id } } }));
 }
 
+export type Preview = Schemas["PreviewModel"];
+
+/** What changes would give while a drag goes on: one question at a time, the newest next, older answers dropped. */
+export function usePreview(id: Ref<number>) {
+  const shown = shallowRef<Preview | null>(null);
+  const late = ref(false);
+  let waiting: Change | null = null;
+  let running = false;
+  let round = 0;
+
+  async function ask(change: Change): Promise<void> {
+    waiting = change;
+    if (running) return;
+    running = true;
+    const mine = round;
+    const timer = setTimeout(() => (late.value = true), 400);
+    try {
+      while (waiting && mine === round) {
+        const body: Change = waiting;
+        waiting = null;
+        const params = { path: { job_id: id.value }, query: { units: units.value } };
+        const answer = await data(client.POST("/api/jobs/{job_id}/preview", { params, body }));
+        if (mine === round) shown.value = answer;
+        late.value = false;
+      }
+    } catch {
+      late.value = true; // the last good picture stays
+    } finally {
+      clearTimeout(timer);
+      running = false;
+    }
+  }
+
+  function end(): void {
+    round += 1;
+    waiting = null;
+    shown.value = null;
+    late.value = false;
+  }
+  return { shown, late, ask, end };
+}
+
 /** A write that met a job changed elsewhere: how it stands now, and what this window wanted. */
 export interface Meanwhile {
   sentence: string;
@@ -100,6 +142,15 @@ export function useJob(id: Ref<number>) {
   const undo = () => write((headers) => data(client.POST("/api/jobs/{job_id}/undo", { ...here(), headers })));
   const redo = () => write((headers) => data(client.POST("/api/jobs/{job_id}/redo", { ...here(), headers })));
 
+  const goTo = (number: number) =>
+    write((headers) => {
+      const { query } = here().params;
+      const params = { path: { job_id: id.value, number }, query };
+      return data(client.POST("/api/jobs/{job_id}/history/{number}", { params, headers }));
+    });
+  const history = async () =>
+    (await data(client.GET("/api/jobs/{job_id}/history", { params: { path: { job_id: id.value } } }))).revisions;
+
   /** Answer the question of `meanwhile`: keep what the other window made, or make this window's change on top. */
   async function settle(mine: boolean): Promise<void> {
     const open = meanwhile.value;
@@ -121,6 +172,8 @@ export function useJob(id: Ref<number>) {
     set,
     undo,
     redo,
+    goTo,
+    history,
     settle,
   };
 }

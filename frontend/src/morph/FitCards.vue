@@ -14,7 +14,8 @@ function verdict(card: Card): string {
 
 function figures(card: Card): string {
   if (card.verdict === "does-not-fit") return `${size(card.shortfall_bytes)} short`;
-  if (card.fit === "snug" || card.fit === "same") return card.open_bytes ? `${size(card.open_bytes)} left open` : "nothing left open";
+  if (card.fit === "snug" || card.fit === "same")
+    return card.open_bytes ? `${size(card.open_bytes)} left open` : "nothing left open";
   const [first, ...others] = card.fills;
   if (card.fit === "even-fill" && first !== undefined && others.every((fill) => Math.abs(fill - first) <= 1)) {
     return others.length > 1 ? `all ${first} % full` : others.length ? `both ${first} % full` : `${first} % full`;

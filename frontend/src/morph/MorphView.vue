@@ -1,14 +1,19 @@
 <script setup lang="ts">
 /** The morph: source and target as columns on one true scale, and what becomes of every row. */
-import { useElementSize, useWindowSize } from "@vueuse/core";
+import { useElementSize, useEventListener, useWindowSize } from "@vueuse/core";
 import { computed, ref } from "vue";
 import type { Job, Plan, PlanRow } from "../api/client";
 import { exact, percent, size, sizeFine } from "../widgets/units";
 import { KINDS } from "../widgets/words";
 import { COLUMN, labels, leader, picture } from "./geometry";
 
-const props = defineProps<{ plan: Plan; job: Job }>();
+const props = defineProps<{ plan: Plan; job: Job; stopped?: string; late?: boolean }>();
 const chosen = defineModel<number | null>("chosen", { required: true });
+const emit = defineEmits<{
+  drag: [row: number, size: number, alone: boolean];
+  drop: [row: number, size: number, alone: boolean];
+  cancel: [];
+}>();
 
 const box = ref<HTMLElement | null>(null);
 const { width: seen } = useElementSize(box);
@@ -37,6 +42,47 @@ const drawn = computed(() => picture(props.plan, disk.value, props.job.source_ga
 const bottom = computed(() => TOP + height.value);
 const left = computed(() => labels(drawn.value.source, labelHeight, TOP - 4, bottom.value + 4));
 const right = computed(() => labels(drawn.value.target, labelHeight, TOP - 4, bottom.value + 4));
+
+/** The edge under a target block that may be drawn: where it was taken, and what the row had then. */
+interface Grip {
+  row: number;
+  y: number;
+  size: number;
+  wanted: number;
+}
+const grip = ref<Grip | null>(null);
+const handles = computed(() =>
+  drawn.value.target.flatMap((block) => {
+    const row = rowOf(block.row);
+    return row && (row.elastic || row.pinned) && row.size_bytes ? [{ row, y: block.y + block.height }] : [];
+  }),
+);
+
+function take(event: PointerEvent, row: PlanRow): void {
+  if (event.button !== 0 || row.size_bytes === null) return;
+  (event.currentTarget as Element).setPointerCapture(event.pointerId);
+  chosen.value = row.number;
+  grip.value = { row: row.number, y: event.clientY, size: row.size_bytes, wanted: row.size_bytes };
+  event.preventDefault();
+}
+function pull(event: PointerEvent): void {
+  const held = grip.value;
+  if (!held) return;
+  held.wanted = Math.max(0, Math.round(held.size + (event.clientY - held.y) / drawn.value.pixelsPerByte));
+  emit("drag", held.row, held.wanted, event.shiftKey);
+}
+function letGo(event: PointerEvent): void {
+  const held = grip.value;
+  grip.value = null;
+  if (!held) return;
+  if (held.wanted === held.size) emit("cancel");
+  else emit("drop", held.row, held.wanted, event.shiftKey);
+}
+useEventListener(window, "keydown", (event: KeyboardEvent) => {
+  if (event.key !== "Escape" || !grip.value) return;
+  grip.value = null;
+  emit("cancel");
+});
 
 const rowOf = (number: number | null): PlanRow | undefined => props.plan.rows.find((row) => row.number === number);
 const isOn = (number: number | null) => number !== null && number === chosen.value;
@@ -283,6 +329,32 @@ const subtitle = (disk: Job["source_head"]) =>
           </template>
         </template>
       </g>
+      <g
+        v-for="handle in handles"
+        :key="`h${handle.row.number}`"
+        class="handle"
+        :class="{ held: grip?.row === handle.row.number }"
+        :data-row="handle.row.number"
+        @pointerdown="take($event, handle.row)"
+        @pointermove="pull"
+        @pointerup="letGo"
+        @pointercancel="letGo"
+      >
+        <title>
+          Draw this edge: {{ handle.row.label }} and its neighbour share the change; with Shift only this row
+        </title>
+        <rect class="reach" :x="targetX - 4" :y="handle.y - 7" :width="COLUMN + 8" height="14" />
+        <rect class="grip" :x="targetX + COLUMN / 2 - 13" :y="handle.y - 4" width="26" height="7" rx="3.5" />
+        <text
+          v-if="grip?.row === handle.row.number && (stopped || late)"
+          class="small"
+          :x="targetX - 12"
+          :y="handle.y + 4"
+          text-anchor="end"
+        >
+          {{ stopped || "Waiting for the answer; this is the last one" }}
+        </text>
+      </g>
     </svg>
   </div>
 </template>
@@ -352,6 +424,22 @@ text.tint {
 }
 .floor.comfort {
   stroke-dasharray: 2 3;
+}
+.handle {
+  cursor: ns-resize;
+  touch-action: none;
+}
+.reach {
+  fill: transparent;
+}
+.grip {
+  fill: var(--card);
+  stroke: var(--ink);
+}
+.handle:hover .grip,
+.handle.held .grip {
+  fill: var(--action);
+  stroke: var(--action);
 }
 .leader {
   fill: none;

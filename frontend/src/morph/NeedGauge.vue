@@ -58,6 +58,7 @@ const marks = computed(() => {
   flex: 1;
   min-width: 0;
   height: 50px;
+  overflow: hidden; /* the drawing follows this box, never the other way round */
 }
 .all {
   fill: var(--line);

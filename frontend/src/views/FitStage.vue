@@ -3,7 +3,7 @@
 import { useEventListener } from "@vueuse/core";
 import { computed, nextTick, ref, watch } from "vue";
 import type { Change, FitKey, Job, Remedy } from "../api/client";
-import type { JobStore } from "../api/jobs";
+import { usePreview, type JobStore } from "../api/jobs";
 import FindingsPanel from "../morph/FindingsPanel.vue";
 import FitCards from "../morph/FitCards.vue";
 import MarginsPanel from "../morph/MarginsPanel.vue";
@@ -20,7 +20,8 @@ const chosen = ref<number | null>(null);
 const panel = ref<InstanceType<typeof RowPanel> | null>(null);
 const refused = props.store.refused;
 
-const morph = computed(() => props.job.morph);
+const preview = usePreview(computed(() => props.job.id));
+const morph = computed(() => preview.shown.value ?? props.job.morph);
 const plan = computed(() => morph.value?.plan ?? null);
 const row = computed(() => plan.value?.rows.find((item) => item.number === chosen.value) ?? null);
 const partition = computed(() => props.job.source?.disk.partitions?.find((p) => p.number === chosen.value) ?? null);
@@ -49,6 +50,12 @@ const verdict = computed(() => {
 function change(body: Change): Promise<boolean> {
   refused.value = null;
   return props.store.change(body);
+}
+const drag = (row: number, bytes: number, alone: boolean) =>
+  void preview.ask({ kind: "drag", row, size: bytes, alone });
+async function drop(row: number, bytes: number, alone: boolean): Promise<void> {
+  await change({ kind: "drag", row, size: bytes, alone });
+  preview.end();
 }
 const setFit = (fit: FitKey) => void change({ kind: "fit", fit });
 
@@ -141,7 +148,16 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     <FitCards :cards="morph.cards" :fit="plan.fit" :rows="plan.rows" @fit="setFit" />
     <div class="panes">
       <section class="card morph" aria-label="Morph">
-        <MorphView v-model:chosen="chosen" :plan="plan" :job="job" />
+        <MorphView
+          v-model:chosen="chosen"
+          :plan="plan"
+          :job="job"
+          :stopped="preview.shown.value?.stopped"
+          :late="preview.late.value"
+          @drag="drag"
+          @drop="drop"
+          @cancel="preview.end"
+        />
         <MorphTable :plan="plan" :chosen="chosen" @choose="(number) => (chosen = number)" />
       </section>
       <aside>
@@ -184,6 +200,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
 }
 .fit {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 10px;
 }
 .verdict {

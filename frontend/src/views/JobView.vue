@@ -5,6 +5,7 @@ import { computed, defineAsyncComponent, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 import { useJob } from "../api/jobs";
 import type { Stage } from "../router";
+import HistoryList from "../widgets/HistoryList.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { isTyping } from "../widgets/keys";
 import { moment, units } from "../widgets/units";
@@ -16,6 +17,7 @@ const stage = computed(() => route.params.stage as Stage);
 const store = useJob(id);
 const { job, trouble, meanwhile, saving } = store;
 const naming = ref(false);
+const listing = ref(false);
 
 const STAGE_VIEWS = {
   source: defineAsyncComponent(() => import("./SourceStage.vue")),
@@ -89,6 +91,7 @@ async function keepNames(): Promise<void> {
       <a-button size="small" :disabled="!job?.can_redo" aria-label="Redo" title="Redo (Shift Z)" @click="store.redo">
         ↷
       </a-button>
+      <a-button size="small" :disabled="!job" @click="listing = true">Changes</a-button>
     </template>
   </TopBar>
 
@@ -114,6 +117,7 @@ async function keepNames(): Promise<void> {
     </span>
   </footer>
 
+  <HistoryList v-model:open="listing" :store="store" />
   <a-modal v-model:open="naming" title="About this job" ok-text="Keep" cancel-text="Leave as it was" @ok="keepNames">
     <div class="fields">
       <label>Name <a-input v-model:value="fields.name" :maxlength="200" /></label>

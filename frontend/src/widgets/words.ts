@@ -50,6 +50,7 @@ export const KINDS: Record<PlanRow["kind"], string> = {
 export const KEYS: readonly (readonly [string, string])[] = [
   ["↑ ↓", "choose a row"],
   ["← →", "make the row smaller or larger by 1 GiB; with Shift 100 MiB, with Alt 10 GiB"],
+  ["drag", "draw the edge under a row: its neighbour shares the change; with Shift only the one row"],
   ["1 – 5", "choose a fit"],
   ["P", "pin the row at its size, or take the pin out"],
   ["L", "leave the row behind, or carry it again"],

@@ -16,10 +16,11 @@ from .wishes import options_from, options_to_data
 
 
 class Changed(NamedTuple):
-    """The options after a change and what was done, in words."""
+    """The options after a change and what was done, in words; ``stopped`` says what a drag ran against."""
 
     options: Options
     sentence: str
+    stopped: str = ""
 
 
 class Pair(NamedTuple):
@@ -49,7 +50,7 @@ def _check(pair: Pair, before: Options, after: Options, change: Mapping[str, Any
         layout = lay_out(pair.source, pair.target, after)
     except OutOfBounds as error:
         raise OutOfBounds(error.problem, at="size", mend=error.mend, bound_bytes=error.bound_bytes) from None
-    if change["kind"] != "pin" or layout.verdict != "does-not-fit":
+    if change["kind"] not in ("pin", "drag") or layout.verdict != "does-not-fit":
         return
     if lay_out(pair.source, pair.target, before).verdict == "does-not-fit":
         return
@@ -115,6 +116,51 @@ def _pin(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
     pins = {**dict(options.pins), row.number: size}
     wanted = options.but(pins=tuple(sorted(pins.items())), hold=options.hold - {row.number})
     return Changed(wanted, f"{_name(row)} pinned at {format_size(size)}")
+
+
+def _drag(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    """Move the edge after a row: the next elastic row gives or takes the change, or with ``alone`` nobody does.
+
+    The size stops at the floors and ceilings of both.
+    """
+    plan = make_plan(pair.source, pair.target, options)
+    row, wanted = _row(pair, options, change), change.get("size")
+    if row.size_bytes is None or not row.resizable or not isinstance(wanted, int):
+        raise BadOption(f"the edge of {_name(row)} cannot be moved", at="row", mend="drag an elastic row that fits")
+    grain = plan.frame.grain_bytes
+    after = [other for other in plan.rows if other.first_lba is not None and other.first_lba > (row.first_lba or 0)]
+    partner = None if change.get("alone") else next((other for other in after if other.elastic), None)
+    low, high = _bounds(row, grain)
+    stops = {low: f"{_name(row)} stops at its hard floor", high: f"{_name(row)} stops at its ceiling"}
+    if partner is not None and partner.size_bytes is not None:
+        together = row.size_bytes + partner.size_bytes
+        partner_low, partner_high = _bounds(partner, grain)
+        if together - partner_low < high:
+            high = together - partner_low
+            stops[high] = f"{_name(partner)} stops at its hard floor"
+        if together - partner_high > low:
+            low = together - partner_high
+            stops[low] = f"{_name(partner)} stops at its ceiling"
+    elif not change.get("alone"):
+        free = sum(gap.length for gap in plan.unallocated) * plan.frame.logical_sector_bytes
+        most = row.size_bytes + free - plan.frame.tail * grain
+        if most < high:
+            high = max(low, most)
+            stops[high] = "There is no more free space"
+    size = min(max(round(wanted / grain) * grain, low), high)
+    pins = {**dict(options.pins), row.number: size}
+    sentence = f"{_name(row)} drawn to {format_size(size)}"
+    if partner is not None and partner.size_bytes is not None:
+        pins[partner.number] = row.size_bytes + partner.size_bytes - size
+        sentence += f", {_name(partner)} to {format_size(pins[partner.number])}"
+    made = options.but(pins=tuple(sorted(pins.items())), hold=options.hold - set(pins))
+    return Changed(made, sentence, stops.get(size, ""))
+
+
+def _bounds(row: PlanRow, grain: int) -> tuple[int, int]:
+    """Least and most bytes of a row in whole grains, whether it is elastic or not."""
+    least = row.row.floors.hard if row.row.floors is not None else row.row.base
+    return least * grain, row.row.ceiling * grain
 
 
 def _unpin(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
@@ -217,6 +263,7 @@ _KINDS: dict[str, Callable[[Pair, Options, Mapping[str, Any]], Changed]] = {
     "fit": _fit,
     "grow": _grow,
     "pin": _pin,
+    "drag": _drag,
     "unpin": _unpin,
     "leave": _leave,
     "leave-set": _leave_set,

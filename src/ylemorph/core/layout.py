@@ -38,6 +38,7 @@ def lay_out(source: Disk, target: Disk, options: Options) -> Layout:
     rows, roles = rows_of(source, table, options)
     carried = tuple([row for row in rows if row.carried])
     shared = [row for row in carried if row.elastic and row.pin is None]
+    pinned = [row for row in carried if row.elastic and row.pin is not None]
     elastic = [_as_elastic(row) for row in shared]
     fixed = sum([row.base if row.pin is None else row.pin for row in carried if row.pin is not None or not row.elastic])
     fixed += sum([row.logical for row in carried])
@@ -57,10 +58,15 @@ def lay_out(source: Disk, target: Disk, options: Options) -> Layout:
         verdict=_verdict(carried, sizes),
         kept=fitted.kept,
         shortfall_bytes=fitted.shortfall * grain,
-        must_bytes=(fixed + sum([row.hard for row in elastic])) * grain,
-        comfort_bytes=(fixed + sum([row.low for row in elastic])) * grain,
+        must_bytes=(fixed + sum([row.hard for row in elastic]) - _over_floor(pinned, "hard")) * grain,
+        comfort_bytes=(fixed + sum([row.low for row in elastic]) - _over_floor(pinned, "comfort")) * grain,
         in_doubt=roles.in_doubt,
     )
+
+
+def _over_floor(pinned: list[Row], floor: Literal["hard", "comfort"]) -> int:
+    """Grains that pins ask for over the floors of their rows: what is needed does not depend on them."""
+    return sum([(row.pin or 0) - min(getattr(row.floors, floor), row.ceiling) for row in pinned])
 
 
 def _as_elastic(row: Row) -> Elastic:

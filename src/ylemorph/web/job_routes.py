@@ -10,6 +10,7 @@ from flask_openapi3.models.tag import Tag
 from ..core.changes import Pair, apply_change
 from ..core.errors import BadOption, YlemorphError
 from ..core.morph import morph_of
+from ..core.options import Options
 from ..core.wishes import options_from, options_to_data
 from ..store import jobs
 from ..store.jobs import Job, JobState
@@ -21,13 +22,13 @@ from .models import (
     JobLines,
     JobModel,
     JobPath,
-    MorphModel,
+    PreviewModel,
     Problem,
     RevisionPath,
     UnitsQuery,
 )
 from .plans import read_target
-from .views import job_data, job_line, morph_data, options_of
+from .views import job_data, job_line, morph_data
 
 tag = Tag(name="jobs")
 api = APIBlueprint(
@@ -94,18 +95,20 @@ def make_change(path: JobPath, body: ChangeRequest, query: UnitsQuery) -> Respon
     """Make one change to the job's plan: a fit, a pin, a row left behind and so on."""
 
     def make(state: JobState) -> tuple[JobState, str]:
-        changed, sentence, _pair = _changed(state, body)
-        return changed, sentence
+        changed = apply_change(_pair_of(state), _options_of(state), body.model_dump(exclude_none=True))
+        return replace(state, options=options_to_data(changed.options)), changed.sentence
 
     return _answer(jobs.change(connection(), path.job_id, _version(), make, made_by=_window()), query.units)
 
 
-@api.post("/<int:job_id>/preview", responses={200: MorphModel})
+@api.post("/<int:job_id>/preview", responses={200: PreviewModel})
 def preview(path: JobPath, body: ChangeRequest, query: UnitsQuery) -> Response:
     """What a change would give, without making it."""
-    state, _sentence, pair = _changed(jobs.get(connection(), path.job_id).state, body)
-    options = options_from(state.options or {}, pair.source, pair.target)
-    return jsonify(morph_data(morph_of(pair.source, pair.target, options), query.units))
+    state = jobs.get(connection(), path.job_id).state
+    pair = _pair_of(state)
+    changed = apply_change(pair, _options_of(state), body.model_dump(exclude_none=True))
+    shown = morph_data(morph_of(pair.source, pair.target, changed.options), query.units)
+    return jsonify({**shown, "stopped": changed.stopped})
 
 
 @api.post("/<int:job_id>/undo", responses={200: JobModel})
@@ -148,13 +151,16 @@ def go_to(path: RevisionPath, query: UnitsQuery) -> Response:
     return _answer(jobs.go_to(connection(), path.job_id, _version(), path.number), query.units)
 
 
-def _changed(state: JobState, body: ChangeRequest) -> tuple[JobState, str, Pair]:
-    options, target = options_of(state), state.target_disk
-    if options is None or target is None or state.source is None:
+def _pair_of(state: JobState) -> Pair:
+    target = state.target_disk
+    if target is None or state.source is None:
         raise BadOption("source and target must be known first", mend="go to the stage Source or Target")
-    pair = Pair(state.source.disk, target)
-    changed = apply_change(pair, options, body.model_dump(exclude_none=True))
-    return replace(state, options=options_to_data(changed.options)), changed.sentence, pair
+    return Pair(state.source.disk, target)
+
+
+def _options_of(state: JobState) -> Options:
+    pair = _pair_of(state)
+    return options_from(state.options or {}, pair.source, pair.target)
 
 
 def _with_fields(state: JobState, body: JobFields) -> tuple[JobState, str]:

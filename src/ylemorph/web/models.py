@@ -73,6 +73,7 @@ class ChangeRequest(BaseModel):
     bare: Literal["gib", "gb"] | None = None
     role: Line | None = None
     on: bool | None = None
+    alone: bool | None = None
     value: Line | int | float | list[int] | None = None
 
 
@@ -142,6 +143,12 @@ class CardModel(_Out):
 class MorphModel(_Out):
     plan: PlanModel
     cards: list[CardModel]
+
+
+class PreviewModel(MorphModel):
+    """What a change would give; ``stopped`` says what a drag ran against."""
+
+    stopped: str
 
 
 class Problem(_Out):

@@ -5,7 +5,6 @@ from typing import Any
 from ..core.disk import Disk
 from ..core.errors import YlemorphError
 from ..core.morph import FitCard, Morph, morph_of
-from ..core.options import Options
 from ..core.plan import make_plan
 from ..core.roles import ROLE_BY_TYPE, propose_roles
 from ..core.sizes import DEFAULT_GRAIN, Units, format_size
@@ -15,14 +14,6 @@ from ..formats.plan import extent_data, plan_to_data
 from ..formats.survey import survey_to_data
 from ..store.jobs import Job, JobState
 from .problems import problem_data
-
-
-def options_of(state: JobState) -> Options | None:
-    """The job's options, None while source or target are missing."""
-    source, target = state.source, state.target_disk
-    if source is None or target is None:
-        return None
-    return options_from(state.options or {}, source.disk, target)
 
 
 def head(disk: Disk | None) -> dict[str, Any] | None:
