@@ -72,10 +72,11 @@ test-deep: $(VENV)/.ready
 	$(SAY) "Property tests, many cases"
 	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats
 
-bench: $(VENV)/.ready
+bench: browser $(STATIC)
 	$(SAY) "Timings"
 	@$(BIN)/python -m bench.plans
 	@$(BIN)/python -m bench.http
+	@$(BIN)/python -m bench.drag
 
 fmt: $(VENV)/.ready frontend/node_modules/.ready
 	@$(BIN)/ruff check --fix --quiet src tests bench; $(BIN)/ruff format --quiet src tests bench

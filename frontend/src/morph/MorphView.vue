@@ -3,9 +3,9 @@
 import { useElementSize, useEventListener, useWindowSize } from "@vueuse/core";
 import { computed, ref } from "vue";
 import type { Job, Plan, PlanRow } from "../api/client";
-import { exact, percent, size, sizeFine } from "../widgets/units";
-import { KINDS } from "../widgets/words";
-import { COLUMN, labels, leader, picture } from "./geometry";
+import { exact, size } from "../widgets/units";
+import MorphLabels from "./MorphLabels.vue";
+import { COLUMN, LABEL, labels, picture } from "./geometry";
 
 const props = defineProps<{ plan: Plan; job: Job; stopped?: string; late?: boolean }>();
 const chosen = defineModel<number | null>("chosen", { required: true });
@@ -20,18 +20,20 @@ const { width: seen } = useElementSize(box);
 const { height: seenHeight } = useWindowSize();
 
 const TOP = 66;
-const LABEL = 252;
-const LINE = 16;
 const ROUND_IT = 366; // what stands above and below the columns on the screen
 const width = computed(() => Math.max(760, seen.value));
 const many = computed(() => props.plan.rows.length > 9);
 const labelHeight = (number: number): number => {
+  if (number < 0) return 20;
   if (many.value) return 20;
   const row = props.plan.rows.find((item) => item.number === number);
   return row?.elastic ? 66 : 46;
 };
 const height = computed(() => {
-  const needed = props.plan.rows.reduce((sum, row) => sum + labelHeight(row.number), 0);
+  const needed = props.plan.rows.reduce(
+    (sum, row) => sum + labelHeight(row.number),
+    20 * props.plan.unallocated.length,
+  );
   return Math.max(360, seenHeight.value - ROUND_IT, needed + 8);
 });
 const sourceX = computed(() => LABEL + 52);
@@ -40,7 +42,9 @@ const frame = computed(() => ({ top: TOP, height: height.value, sourceX: sourceX
 const disk = computed(() => props.job.source!.disk);
 const drawn = computed(() => picture(props.plan, disk.value, props.job.source_gaps, frame.value));
 const bottom = computed(() => TOP + height.value);
-const left = computed(() => labels(drawn.value.source, labelHeight, TOP - 4, bottom.value + 4));
+const left = computed(() =>
+  labels(drawn.value.source, (number) => (number < 0 ? 0 : labelHeight(number)), TOP - 4, bottom.value + 4),
+);
 const right = computed(() => labels(drawn.value.target, labelHeight, TOP - 4, bottom.value + 4));
 
 /** The edge under a target block that may be drawn: where it was taken, and what the row had then. */
@@ -99,23 +103,6 @@ function fill(row: PlanRow, bytes: number, carried: boolean): number {
   return used == null || !bytes ? 0 : Math.min(1, used / bytes);
 }
 
-function words(row: PlanRow): { sign: string; text: string } {
-  const change = Math.abs((row.size_bytes ?? 0) - row.source_bytes);
-  switch (row.change) {
-    case "shrinks":
-      return { sign: "▼", text: sizeFine(change) };
-    case "grows":
-      return { sign: "▲", text: sizeFine(change) };
-    case "made":
-      return { sign: "+", text: "made new" };
-    case "left":
-      return { sign: "", text: "left behind" };
-    default:
-      return { sign: "", text: row.size_bytes === null ? "" : "same size" };
-  }
-}
-const kindWords = (row: PlanRow) =>
-  [row.kind === "unknown" ? "" : KINDS[row.kind], row.role].filter(Boolean).join(" · ");
 const name = (disk: Job["source_head"], fallback: string) => disk?.model || fallback;
 const subtitle = (disk: Job["source_head"]) =>
   disk ? [`${disk.label} on the label`, size(disk.size_bytes, "binary"), disk.serial].filter(Boolean).join(" · ") : "";
@@ -123,7 +110,7 @@ const subtitle = (disk: Job["source_head"]) =>
 
 <template>
   <div ref="box" class="box">
-    <svg :width="width" :height="bottom + 16" aria-hidden="true">
+    <svg class="morph" :width="width" :height="bottom + 16" aria-hidden="true">
       <text x="12" y="18" class="disk">{{ name(job.source_head, "Source") }}</text>
       <text x="12" y="37" class="muted">{{ subtitle(job.source_head) }}</text>
       <text :x="targetX + COLUMN + 36" y="18" class="disk">{{ name(job.target_head, "Target") }}</text>
@@ -168,14 +155,6 @@ const subtitle = (disk: Job["source_head"]) =>
             :width="COLUMN - 1"
             :height="Math.max(1, block.height - 1)"
           />
-          <text
-            v-if="block.height > 18"
-            class="muted small"
-            :x="targetX + COLUMN + 36"
-            :y="Math.max(block.y + block.height / 2, (right.at(-1)?.y ?? 0) + labelHeight(right.at(-1)?.row ?? 0) + 14)"
-          >
-            {{ sizeFine(block.bytes) }} unallocated
-          </text>
         </template>
         <g v-else :class="[rowOf(block.row)?.change, 'block']">
           <title>{{ rowOf(block.row)?.label }} · {{ exact(block.bytes, plan.target.logical_sector_bytes) }}</title>
@@ -242,93 +221,19 @@ const subtitle = (disk: Job["source_head"]) =>
         </template>
       </g>
 
-      <g v-for="label in left" :key="`l${label.row}`" class="label" @click="chosen = label.row">
-        <rect
-          v-if="isOn(label.row)"
-          class="chosen"
-          x="2"
-          :y="label.y - 3"
-          :width="LABEL - 4"
-          :height="labelHeight(label.row) - 2"
-          rx="6"
-        />
-        <path class="leader" :d="leader(LABEL, label.y + 10, sourceX - 6, label.anchor)" />
-        <text x="10" :y="label.y + 14" class="strong">{{ rowOf(label.row)?.label }}</text>
-        <text :x="LABEL - 10" :y="label.y + 14" text-anchor="end" class="fig">
-          {{ sizeFine(rowOf(label.row)!.source_bytes) }}
-        </text>
-        <template v-if="!many">
-          <text x="10" :y="label.y + 14 + LINE" class="muted">{{ kindWords(rowOf(label.row)!) }}</text>
-          <text
-            v-if="rowOf(label.row)!.used_bytes !== null"
-            :x="LABEL - 10"
-            :y="label.y + 14 + LINE"
-            text-anchor="end"
-            class="muted fig small"
-          >
-            {{ sizeFine(rowOf(label.row)!.used_bytes!) }} used
-          </text>
-          <text
-            v-if="rowOf(label.row)!.elastic"
-            :x="LABEL - 10"
-            :y="label.y + 14 + 2 * LINE"
-            text-anchor="end"
-            class="muted"
-          >
-            {{ percent(rowOf(label.row)!.used_bytes ?? 0, rowOf(label.row)!.source_bytes) }} full
-          </text>
-          <text v-if="rowOf(label.row)!.change === 'left'" x="10" :y="label.y + 14 + 2 * LINE" class="muted">
-            left behind
-          </text>
-        </template>
-      </g>
+      <MorphLabels
+        v-model:chosen="chosen"
+        :plan="plan"
+        :left="left"
+        :right="right"
+        :target-blocks="drawn.target"
+        :source-x="sourceX"
+        :target-x="targetX"
+        :width="width"
+        :many="many"
+        :label-height="labelHeight"
+      />
 
-      <g v-for="label in right" :key="`n${label.row}`" class="label" @click="chosen = label.row">
-        <rect
-          v-if="isOn(label.row)"
-          class="chosen"
-          :x="targetX + COLUMN + 28"
-          :y="label.y - 3"
-          :width="width - targetX - COLUMN - 34"
-          :height="labelHeight(label.row) - 2"
-          rx="6"
-        />
-        <path class="leader" :d="leader(targetX + COLUMN + 6, label.anchor, targetX + COLUMN + 30, label.y + 10)" />
-        <text
-          :x="targetX + COLUMN + 36"
-          :y="label.y + 14"
-          class="fig"
-          :class="{ big: rowOf(label.row)!.elastic && !many }"
-        >
-          {{ sizeFine(rowOf(label.row)!.size_bytes ?? 0) }}
-        </text>
-        <text :x="targetX + COLUMN + 152" :y="label.y + 14" class="strong tint" :class="rowOf(label.row)!.change">
-          {{ words(rowOf(label.row)!).sign }} {{ words(rowOf(label.row)!).text
-          }}{{ rowOf(label.row)!.pinned ? " · pinned" : "" }}
-        </text>
-        <template v-if="!many">
-          <text
-            v-if="rowOf(label.row)!.free_after_bytes !== null"
-            :x="targetX + COLUMN + 36"
-            :y="label.y + 14 + LINE"
-            class="muted fig small"
-          >
-            {{ sizeFine(rowOf(label.row)!.free_after_bytes!) }} free
-          </text>
-          <template v-if="rowOf(label.row)!.elastic">
-            <text :x="targetX + COLUMN + 152" :y="label.y + 14 + LINE" class="muted small">
-              {{ percent(rowOf(label.row)!.floor_lines!.carried_bytes, rowOf(label.row)!.size_bytes ?? 0) }} full, was
-              {{ percent(rowOf(label.row)!.used_bytes ?? 0, rowOf(label.row)!.source_bytes) }}
-            </text>
-            <text :x="targetX + COLUMN + 36" :y="label.y + 14 + 2 * LINE" class="muted small">
-              floor {{ sizeFine(rowOf(label.row)!.hard_floor_bytes!) }}
-            </text>
-            <text :x="targetX + COLUMN + 152" :y="label.y + 14 + 2 * LINE" class="muted small">
-              comfort {{ sizeFine(rowOf(label.row)!.comfort_floor_bytes!) }}
-            </text>
-          </template>
-        </template>
-      </g>
       <g
         v-for="handle in handles"
         :key="`h${handle.row.number}`"
@@ -365,30 +270,6 @@ const subtitle = (disk: Job["source_head"]) =>
 }
 svg {
   display: block;
-}
-text {
-  fill: var(--ink);
-  font-size: 13px;
-}
-text.muted {
-  fill: var(--muted);
-}
-text.small {
-  font-size: 12px;
-}
-text.strong,
-text.disk {
-  font-weight: 600;
-}
-text.disk {
-  font-size: 14px;
-}
-text.big {
-  font-size: 15px;
-}
-text.tint {
-  fill: currentColor;
-  font-size: 12.5px;
 }
 .block .room {
   fill: currentColor;
@@ -441,14 +322,6 @@ text.tint {
   fill: var(--action);
   stroke: var(--action);
 }
-.leader {
-  fill: none;
-  stroke: var(--sand);
-}
-.chosen {
-  fill: var(--chosen);
-}
-.label,
 .ribbon,
 .block {
   cursor: pointer;

@@ -3,6 +3,7 @@ import type { Plan, PlanRow, Schemas } from "../api/client";
 
 export const LEAST = 7;
 export const COLUMN = 44;
+export const LABEL = 252; // width of the figures on the source's side
 
 export interface Block {
   row: number | null; // null: unallocated
@@ -12,7 +13,7 @@ export interface Block {
 }
 
 export interface Label {
-  row: number;
+  row: number; // a row's number; negative: unallocated space, by its place among the blocks
   y: number; // top of the label
   anchor: number; // middle of its block
 }
@@ -126,6 +127,8 @@ function ribbon(from: Block, to: Block, frame: Frame): string {
   return `M${x0} ${a}C${mid} ${a} ${mid} ${b} ${x1} ${b}V${c}C${mid} ${c} ${mid} ${d} ${x0} ${d}Z`;
 }
 
+const labelOf = (block: Block, index: number): number => block.row ?? -1 - index;
+
 /**
  * Label tops, each as near to its block's middle as the others allow, none above `top`.
  * Labels that would overlap are moved apart around their common middle.
@@ -137,10 +140,11 @@ export function labels(
   bottom: number,
 ): Label[] {
   const placed: { rows: number[]; y: number; tall: number; want: number; count: number }[] = [];
-  for (const block of blocks) {
-    if (block.row === null) continue;
-    const tall = height(block.row);
-    let group = { rows: [block.row], y: 0, tall, want: block.y + block.height / 2 - tall / 2, count: 1 };
+  for (const [index, block] of blocks.entries()) {
+    const id = labelOf(block, index);
+    const tall = height(id);
+    if (tall === 0) continue;
+    let group = { rows: [id], y: 0, tall, want: block.y + block.height / 2 - tall / 2, count: 1 };
     group.y = Math.max(top, group.want);
     for (let before = placed.at(-1); before && before.y + before.tall > group.y; before = placed.at(-1)) {
       placed.pop();
@@ -166,7 +170,7 @@ export function labels(
   for (const group of placed) {
     let y = group.y;
     for (const row of group.rows) {
-      const block = blocks.find((item) => item.row === row)!;
+      const block = blocks.find((item, index) => labelOf(item, index) === row)!;
       out.push({ row, y, anchor: block.y + block.height / 2 });
       y += height(row);
     }

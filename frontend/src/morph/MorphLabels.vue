@@ -1,0 +1,154 @@
+<script setup lang="ts">
+/** The figures beside the morph: what is on the left, what will be on the right. */
+import type { Plan, PlanRow } from "../api/client";
+import { percent, sizeFine } from "../widgets/units";
+import { KINDS } from "../widgets/words";
+import { COLUMN, LABEL, leader, type Block, type Label } from "./geometry";
+
+const props = defineProps<{
+  plan: Plan;
+  left: Label[];
+  right: Label[];
+  targetBlocks: Block[];
+  sourceX: number;
+  targetX: number;
+  width: number;
+  many: boolean;
+  labelHeight: (row: number) => number;
+}>();
+const chosen = defineModel<number | null>("chosen", { required: true });
+const LINE = 16;
+
+const rowOf = (number: number): PlanRow | undefined => props.plan.rows.find((row) => row.number === number);
+const isOn = (number: number) => number === chosen.value;
+
+function words(row: PlanRow): { sign: string; text: string } {
+  const change = Math.abs((row.size_bytes ?? 0) - row.source_bytes);
+  switch (row.change) {
+    case "shrinks":
+      return { sign: "▼", text: sizeFine(change) };
+    case "grows":
+      return { sign: "▲", text: sizeFine(change) };
+    case "made":
+      return { sign: "+", text: "made new" };
+    case "left":
+      return { sign: "", text: "left behind" };
+    default:
+      return { sign: "", text: row.size_bytes === null ? "" : "same size" };
+  }
+}
+const kindWords = (row: PlanRow) =>
+  [row.kind === "unknown" ? "" : KINDS[row.kind], row.role].filter(Boolean).join(" · ");
+</script>
+
+<template>
+  <g>
+    <g v-for="label in left" :key="`l${label.row}`" class="label" @click="chosen = label.row">
+      <rect
+        v-if="isOn(label.row)"
+        class="chosen"
+        x="2"
+        :y="label.y - 3"
+        :width="LABEL - 4"
+        :height="labelHeight(label.row) - 2"
+        rx="6"
+      />
+      <path class="leader" :d="leader(LABEL, label.y + 10, sourceX - 6, label.anchor)" />
+      <text x="10" :y="label.y + 14" class="strong">{{ rowOf(label.row)?.label }}</text>
+      <text :x="LABEL - 10" :y="label.y + 14" text-anchor="end" class="fig">
+        {{ sizeFine(rowOf(label.row)!.source_bytes) }}
+      </text>
+      <template v-if="!many">
+        <text x="10" :y="label.y + 14 + LINE" class="muted">{{ kindWords(rowOf(label.row)!) }}</text>
+        <text
+          v-if="rowOf(label.row)!.used_bytes !== null"
+          :x="LABEL - 10"
+          :y="label.y + 14 + LINE"
+          text-anchor="end"
+          class="muted fig small"
+        >
+          {{ sizeFine(rowOf(label.row)!.used_bytes!) }} used
+        </text>
+        <text
+          v-if="rowOf(label.row)!.elastic"
+          :x="LABEL - 10"
+          :y="label.y + 14 + 2 * LINE"
+          text-anchor="end"
+          class="muted"
+        >
+          {{ percent(rowOf(label.row)!.used_bytes ?? 0, rowOf(label.row)!.source_bytes) }} full
+        </text>
+        <text v-if="rowOf(label.row)!.change === 'left'" x="10" :y="label.y + 14 + 2 * LINE" class="muted">
+          left behind
+        </text>
+      </template>
+    </g>
+
+    <g v-for="label in right.filter((item) => item.row < 0)" :key="`u${label.row}`">
+      <path class="leader" :d="leader(targetX + COLUMN + 6, label.anchor, targetX + COLUMN + 30, label.y + 10)" />
+      <text class="muted small" :x="targetX + COLUMN + 36" :y="label.y + 14">
+        {{ sizeFine(targetBlocks[-1 - label.row]!.bytes) }} unallocated
+      </text>
+    </g>
+    <g
+      v-for="label in right.filter((item) => item.row >= 0)"
+      :key="`n${label.row}`"
+      class="label"
+      @click="chosen = label.row"
+    >
+      <rect
+        v-if="isOn(label.row)"
+        class="chosen"
+        :x="targetX + COLUMN + 28"
+        :y="label.y - 3"
+        :width="width - targetX - COLUMN - 34"
+        :height="labelHeight(label.row) - 2"
+        rx="6"
+      />
+      <path class="leader" :d="leader(targetX + COLUMN + 6, label.anchor, targetX + COLUMN + 30, label.y + 10)" />
+      <text
+        :x="targetX + COLUMN + 36"
+        :y="label.y + 14"
+        class="fig"
+        :class="{ big: rowOf(label.row)!.elastic && !many }"
+      >
+        {{ sizeFine(rowOf(label.row)!.size_bytes ?? 0) }}
+      </text>
+      <text :x="targetX + COLUMN + 152" :y="label.y + 14" class="strong tint" :class="rowOf(label.row)!.change">
+        {{ words(rowOf(label.row)!).sign }} {{ words(rowOf(label.row)!).text
+        }}{{ rowOf(label.row)!.pinned ? " · pinned" : "" }}
+      </text>
+      <template v-if="!many">
+        <text
+          v-if="rowOf(label.row)!.free_after_bytes !== null"
+          :x="targetX + COLUMN + 36"
+          :y="label.y + 14 + LINE"
+          class="muted fig small"
+        >
+          {{ sizeFine(rowOf(label.row)!.free_after_bytes!) }} free
+        </text>
+        <template v-if="rowOf(label.row)!.elastic">
+          <text :x="targetX + COLUMN + 152" :y="label.y + 14 + LINE" class="muted small">
+            {{ percent(rowOf(label.row)!.floor_lines!.carried_bytes, rowOf(label.row)!.size_bytes ?? 0) }} full, was
+            {{ percent(rowOf(label.row)!.used_bytes ?? 0, rowOf(label.row)!.source_bytes) }}
+          </text>
+          <text :x="targetX + COLUMN + 36" :y="label.y + 14 + 2 * LINE" class="muted small">
+            floor {{ sizeFine(rowOf(label.row)!.hard_floor_bytes!) }}
+          </text>
+          <text :x="targetX + COLUMN + 152" :y="label.y + 14 + 2 * LINE" class="muted small">
+            comfort {{ sizeFine(rowOf(label.row)!.comfort_floor_bytes!) }}
+          </text>
+        </template>
+      </template>
+    </g>
+  </g>
+</template>
+
+<style scoped>
+.chosen {
+  fill: var(--chosen);
+}
+.label {
+  cursor: pointer;
+}
+</style>
