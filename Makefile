@@ -9,7 +9,7 @@ FRONT  := $(shell find frontend/src frontend/public -type f -not -name schema.ts
 API    := $(wildcard src/ylemorph/web/*.py src/ylemorph/formats/*.py src/ylemorph/core/*.py)
 SAY    := @printf '\n== %s\n'
 
-.PHONY: help demo test test-deep bench lint fmt build browser clean
+.PHONY: help demo test test-deep bench lint fmt build browser tables clean
 help:
 	@echo "make demo       set up, then start with demo data at http://127.0.0.1:8642"
 	@echo "make test       set up, then lint, types, import contract, all tests"
@@ -64,7 +64,15 @@ browser:
 	  elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then sudo apt-get update -qq && sudo apt-get install -y -qq chromium >/dev/null; \
 	  else echo "chromium is missing and cannot be installed here: apt-get install chromium"; exit 1; fi; }
 
-test: lint browser $(STATIC)
+# sfdisk checks the tables that are written; the package is part of nearly every Debian, but not of a bare image.
+tables:
+	@PATH="$$PATH:/usr/sbin:/sbin"; command -v sfdisk >/dev/null || { \
+	  printf '\n== sfdisk for the tests of tables\n'; \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq fdisk >/dev/null; \
+	  elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then sudo apt-get update -qq && sudo apt-get install -y -qq fdisk >/dev/null; \
+	  else echo "sfdisk is missing and cannot be installed here: apt-get install fdisk"; exit 1; fi; }
+
+test: lint browser tables $(STATIC)
 	$(SAY) "Tests"
 	@$(BIN)/pytest
 

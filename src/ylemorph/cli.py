@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 EXIT_FITS, EXIT_DOES_NOT_FIT, EXIT_WRONG_USE = 0, 1, 2
 PORT = 8642
-PLAN_FORMATS = ("table", "json", "csv")
+PLAN_FORMATS = ("table", "json", "csv", "sfdisk")
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
@@ -89,6 +89,10 @@ def _rendered(made: "Plan", source: "Disk", target: "Disk", form: str, *, termin
         from .formats.text import plan_to_text
 
         return plan_to_text(made, source, target, terminal=terminal)
+    if form == "sfdisk":
+        from .formats.sfdisk import plan_to_script
+
+        return plan_to_script(made)
     from .formats.plan import plan_to_csv, plan_to_json
 
     return plan_to_json(made) if form == "json" else plan_to_csv(made)
