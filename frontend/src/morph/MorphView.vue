@@ -3,7 +3,8 @@
 import { useElementSize, useEventListener, useWindowSize } from "@vueuse/core";
 import { computed, ref } from "vue";
 import type { Job, Plan, PlanRow } from "../api/client";
-import { exact, size } from "../widgets/units";
+import { size } from "../widgets/units";
+import MorphColumn from "./MorphColumn.vue";
 import MorphLabels from "./MorphLabels.vue";
 import { COLUMN, LABEL, labels, picture } from "./geometry";
 
@@ -97,12 +98,6 @@ const less = computed(() => {
   return { bytes, top, height: Math.abs(drawn.value.sourceBottom - drawn.value.targetBottom) };
 });
 
-/** The used part of a block, as a share of its height. */
-function fill(row: PlanRow, bytes: number, carried: boolean): number {
-  const used = carried ? (row.floor_lines?.carried_bytes ?? row.used_bytes) : row.used_bytes;
-  return used == null || !bytes ? 0 : Math.min(1, used / bytes);
-}
-
 const name = (disk: Job["source_head"], fallback: string) => disk?.model || fallback;
 const subtitle = (disk: Job["source_head"]) =>
   disk ? [`${disk.label} on the label`, size(disk.size_bytes, "binary"), disk.serial].filter(Boolean).join(" · ") : "";
@@ -124,61 +119,21 @@ const subtitle = (disk: Job["source_head"]) =>
         @click="chosen = ribbon.row"
       />
 
-      <g v-for="(block, index) in drawn.source" :key="`s${index}`" @click="block.row && (chosen = block.row)">
-        <rect
-          v-if="block.row === null"
-          class="open"
-          :x="sourceX + 0.5"
-          :y="block.y + 0.5"
-          :width="COLUMN - 1"
-          :height="Math.max(1, block.height - 1)"
-        />
-        <g v-else :class="[rowOf(block.row)?.change, 'block']">
-          <title>{{ rowOf(block.row)?.label }} · {{ exact(block.bytes, disk.logical_sector_bytes) }}</title>
-          <rect class="room" :x="sourceX" :y="block.y" :width="COLUMN" :height="Math.max(1, block.height - 1)" />
-          <rect
-            class="used"
-            :x="sourceX"
-            :y="block.y"
-            :width="COLUMN"
-            :height="Math.max(0, block.height - 1) * fill(rowOf(block.row)!, block.bytes, false)"
-          />
-        </g>
-      </g>
-
-      <g v-for="(block, index) in drawn.target" :key="`t${index}`" @click="block.row && (chosen = block.row)">
-        <template v-if="block.row === null">
-          <rect
-            class="open"
-            :x="targetX + 0.5"
-            :y="block.y + 0.5"
-            :width="COLUMN - 1"
-            :height="Math.max(1, block.height - 1)"
-          />
-        </template>
-        <g v-else :class="[rowOf(block.row)?.change, 'block']">
-          <title>{{ rowOf(block.row)?.label }} · {{ exact(block.bytes, plan.target.logical_sector_bytes) }}</title>
-          <rect class="room" :x="targetX" :y="block.y" :width="COLUMN" :height="Math.max(1, block.height - 1)" />
-          <rect
-            class="used"
-            :x="targetX"
-            :y="block.y"
-            :width="COLUMN"
-            :height="Math.max(0, block.height - 1) * fill(rowOf(block.row)!, block.bytes, true)"
-          />
-          <template v-if="rowOf(block.row)?.hard_floor_bytes && block.height > 12">
-            <path
-              class="floor"
-              :d="`M${targetX - 7} ${block.y + (block.height * rowOf(block.row)!.hard_floor_bytes!) / block.bytes}h${COLUMN + 14}`"
-            />
-            <path
-              v-if="rowOf(block.row)!.comfort_floor_bytes! <= block.bytes"
-              class="floor comfort"
-              :d="`M${targetX - 7} ${block.y + (block.height * rowOf(block.row)!.comfort_floor_bytes!) / block.bytes}h${COLUMN + 14}`"
-            />
-          </template>
-        </g>
-      </g>
+      <MorphColumn
+        v-model:chosen="chosen"
+        :blocks="drawn.source"
+        :x="sourceX"
+        :rows="plan.rows"
+        :sector="disk.logical_sector_bytes"
+      />
+      <MorphColumn
+        v-model:chosen="chosen"
+        :blocks="drawn.target"
+        :x="targetX"
+        :rows="plan.rows"
+        :sector="plan.target.logical_sector_bytes"
+        is-target
+      />
 
       <g v-if="plan.verdict === 'does-not-fit'">
         <rect
@@ -271,22 +226,6 @@ const subtitle = (disk: Job["source_head"]) =>
 svg {
   display: block;
 }
-.block .room {
-  fill: currentColor;
-  opacity: var(--room);
-}
-.block .used {
-  fill: currentColor;
-}
-.block.left .room {
-  fill: none;
-  stroke: currentColor;
-  stroke-dasharray: 3 3;
-  opacity: 1;
-}
-.block.left .used {
-  opacity: 0.15;
-}
 .ribbon {
   fill: currentColor;
   opacity: 0.15;
@@ -298,13 +237,6 @@ svg {
   fill: none;
   stroke: var(--sand);
   stroke-dasharray: 3 3;
-}
-.floor {
-  stroke: var(--ink);
-  stroke-width: 1.6;
-}
-.floor.comfort {
-  stroke-dasharray: 2 3;
 }
 .handle {
   cursor: ns-resize;
@@ -322,8 +254,7 @@ svg {
   fill: var(--action);
   stroke: var(--action);
 }
-.ribbon,
-.block {
+.ribbon {
   cursor: pointer;
 }
 </style>

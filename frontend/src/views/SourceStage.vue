@@ -23,7 +23,7 @@ function setRole(row: number, role: string): void {
 </script>
 
 <template>
-  <div class="stage">
+  <div class="stage-page">
     <div class="head">
       <h1>Source</h1>
       <span class="muted">the disk that is to be cloned</span>
@@ -57,17 +57,6 @@ function setRole(row: number, role: string): void {
 </template>
 
 <style scoped>
-.stage {
-  display: grid;
-  gap: 12px;
-  max-width: 1240px;
-  margin: 0 auto;
-}
-.head {
-  display: flex;
-  align-items: baseline;
-  gap: 10px;
-}
 .head .ant-btn {
   margin-left: auto;
 }

@@ -44,7 +44,7 @@ const compared = computed(() => {
 </script>
 
 <template>
-  <div class="stage">
+  <div class="stage-page">
     <div class="head">
       <h1>Target</h1>
       <span class="muted">the disk it must fit</span>
@@ -113,17 +113,6 @@ const compared = computed(() => {
 </template>
 
 <style scoped>
-.stage {
-  display: grid;
-  gap: 12px;
-  max-width: 1240px;
-  margin: 0 auto;
-}
-.head {
-  display: flex;
-  align-items: baseline;
-  gap: 10px;
-}
 .card {
   display: grid;
   gap: 10px;

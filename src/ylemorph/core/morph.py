@@ -6,7 +6,6 @@ from .disk import Disk
 from .layout import Verdict, lay_out
 from .options import FITS, Fit, Options
 from .plan import Plan, make_plan
-from .roles import ROLE_BY_TYPE, propose_roles
 
 
 class FitCard(NamedTuple):
@@ -24,19 +23,13 @@ class FitCard(NamedTuple):
 class Morph(NamedTuple):
     plan: Plan
     cards: tuple[FitCard, ...]
-    roles_in_doubt: tuple[int, ...]
-    roles_proposed: tuple[int, ...]
 
 
 def morph_of(source: Disk, target: Disk, options: Options) -> Morph:
     """The plan and all five cards under the same options."""
-    roles = propose_roles(source, dict(options.roles))
-    told = {n for n, _ in options.roles} | {p.number for p in source.rows if p.role or p.type in ROLE_BY_TYPE}
     return Morph(
         plan=make_plan(source, target, options),
         cards=tuple(_card(source, target, options.but(fit=fit)) for fit in FITS),
-        roles_in_doubt=roles.in_doubt,
-        roles_proposed=tuple(p.number for p in source.rows if p.number not in told),
     )
 
 

@@ -77,6 +77,29 @@ def propose_roles(disk: Disk, given: Mapping[int, Role] | None = None) -> Roles:
     return Roles({p.number: found[p.number] or _rest_role(p) for p in rows}, in_doubt)
 
 
+class RoleNote(NamedTuple):
+    """A row's role and how sure it is: ``proposed`` by flags, label or elimination; ``in_doubt`` to be chosen."""
+
+    number: int
+    role: Role
+    proposed: bool
+    in_doubt: bool
+
+
+def role_notes(disk: Disk, given: Mapping[int, Role]) -> tuple[RoleNote, ...]:
+    """What the source screen says of each row's role; the user, the survey and the type are sure (rule 4.1)."""
+    roles = propose_roles(disk, given)
+    return tuple(
+        RoleNote(
+            p.number,
+            roles.by_number[p.number],
+            p.number not in given and p.role is None and p.type not in ROLE_BY_TYPE,
+            p.number in roles.in_doubt,
+        )
+        for p in disk.rows
+    )
+
+
 def _role_told(disk: Disk, partition: Partition) -> Role | None:
     """The role that type, flags or label tell, None where they do not."""
     by_type = ROLE_BY_TYPE.get(partition.type)

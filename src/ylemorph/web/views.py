@@ -6,7 +6,7 @@ from ..core.disk import Disk
 from ..core.errors import YlemorphError
 from ..core.morph import FitCard, Morph, morph_of
 from ..core.plan import make_plan
-from ..core.roles import ROLE_BY_TYPE, propose_roles
+from ..core.roles import role_notes
 from ..core.sizes import DEFAULT_GRAIN, Units, format_size
 from ..core.tables import gaps_of
 from ..core.wishes import options_from
@@ -68,18 +68,8 @@ def _gaps_data(disk: Disk) -> list[dict[str, int]]:
 
 
 def roles_data(source: Disk, state: JobState) -> list[dict[str, Any]]:
-    """Each row's role, and whether it is our proposal or known from the type, the survey or the user."""
     given = {int(number): role for number, role in (state.options or {}).get("role", {}).items()}
-    roles = propose_roles(source, given)
-    return [
-        {
-            "number": p.number,
-            "role": roles.by_number[p.number],
-            "proposed": p.number not in given and p.role is None and p.type not in ROLE_BY_TYPE,
-            "in_doubt": p.number in roles.in_doubt,
-        }
-        for p in source.rows
-    ]
+    return [note._asdict() for note in role_notes(source, given)]
 
 
 def morph_data(morph: Morph, units: Units) -> dict[str, Any]:
