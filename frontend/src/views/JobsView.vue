@@ -108,9 +108,7 @@ useEventListener(window, "drop", (event: DragEvent) => {
       <ol>
         <li>Drop a survey file anywhere on this page.</li>
         <li>Press <b>New job</b> and pick or paste a survey of the source disk.</li>
-        <li>
-          Make a survey on the command line with <code class="fig">ylemorph plan</code> at hand, then drop it here.
-        </li>
+        <li>Press <b>New job</b>, begin without a survey, and choose the target first.</li>
       </ol>
     </section>
     <p v-else-if="!shown.length" class="card">No job matches “{{ search }}”.</p>
