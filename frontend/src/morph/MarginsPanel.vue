@@ -15,10 +15,10 @@ const fields = reactive({ headroom: "", tail: "", grain: "" });
 watch(
   () => [props.options, props.plan] as const,
   () => {
-    const { tail, grain, headroom } = props.options;
-    fields.headroom = String(headroom ?? 15);
+    const { tail } = props.options;
+    fields.headroom = String(props.plan.headroom_percent);
     fields.tail = typeof tail === "number" ? size(tail, "binary") : String(tail ?? "");
-    fields.grain = size(Number(grain ?? 1024 ** 2), "binary");
+    fields.grain = size(props.plan.grain_bytes, "binary");
   },
   { immediate: true },
 );
@@ -45,7 +45,7 @@ const TABLES = [
         class="fig"
         size="small"
         @press-enter="set('headroom', fields.headroom)"
-        @blur="fields.headroom !== String(options.headroom ?? 15) && set('headroom', fields.headroom)"
+        @blur="fields.headroom !== String(plan.headroom_percent) && set('headroom', fields.headroom)"
       />
       <label for="tail">Kept empty at the end</label>
       <a-input

@@ -111,7 +111,6 @@ async function keepNames(): Promise<void> {
     <component :is="STAGE_VIEWS[stage]" :store="store" :job="job" />
   </main>
   <footer v-if="job">
-    <slot name="keys" />
     <span class="saved muted" role="status">
       {{ saving ? "Saving" : `Saved ${moment(job.changed_at)} · change ${job.revision}` }}
     </span>

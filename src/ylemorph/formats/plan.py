@@ -39,6 +39,7 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
         "remedies": [_remedy_data(remedy, units) for remedy in plan.remedies],
         "must_bytes": plan.must_bytes,
         "comfort_bytes": plan.comfort_bytes,
+        "headroom_percent": plan.options.headroom.percent,
     }
 
 

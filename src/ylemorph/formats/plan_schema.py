@@ -100,6 +100,7 @@ class PlanModel(_Model):
     remedies: list[RemedyModel]
     must_bytes: int
     comfort_bytes: int
+    headroom_percent: float
 
 
 def schema() -> dict[str, Any]:
