@@ -1,10 +1,10 @@
 <script setup lang="ts">
 /** The five fits, each with its own result for this pair. */
-import type { Card, FitKey, PlanRow } from "../api/client";
+import type { Card, FitKey } from "../api/client";
 import { size } from "../widgets/units";
 import { FIT_HINTS, FIT_NAMES, VERDICTS } from "../widgets/words";
 
-const props = defineProps<{ cards: Card[]; fit: FitKey; rows: PlanRow[] }>();
+defineProps<{ cards: Card[]; fit: FitKey }>();
 const emit = defineEmits<{ fit: [fit: FitKey] }>();
 
 function verdict(card: Card): string {
@@ -25,18 +25,14 @@ function figures(card: Card): string {
 }
 
 /** Small columns: the elastic rows one under the other, what stays open dashed. */
-function bars(card: Card): { y: number; height: number; open: boolean; change: string }[] {
-  const parts = [
-    ...card.sizes.map(({ row, bytes }) => ({ bytes, open: false, number: row })),
-    ...(card.open_bytes > 0 ? [{ bytes: card.open_bytes, open: true, number: 0 }] : []),
-  ];
+function bars(card: Card): { y: number; height: number; change: string }[] {
+  const parts: { bytes: number; change: string }[] = [...card.sizes];
+  if (card.open_bytes > 0) parts.push({ bytes: card.open_bytes, change: "open" });
   const total = parts.reduce((sum, part) => sum + part.bytes, 0);
   let y = 0;
   return parts.map((part) => {
     const height = (part.bytes / total) * 40;
-    const source = props.rows.find((row) => row.number === part.number)?.source_bytes ?? 0;
-    const change = part.bytes > source * 1.0001 ? "grows" : part.bytes < source * 0.9999 ? "shrinks" : "holds";
-    const bar = { y, height: Math.max(1, height - 1), open: part.open, change: part.open ? "left" : change };
+    const bar = { y, height: Math.max(1, height - 1), change: part.change };
     y += height;
     return bar;
   });
@@ -58,7 +54,13 @@ function bars(card: Card): { y: number; height: number; open: boolean; change: s
       <svg width="14" height="41" aria-hidden="true">
         <rect v-if="!card.sizes.length" class="none" x="0.5" y="0.5" width="13" height="40" />
         <g v-for="bar in bars(card)" :key="bar.y" :class="bar.change">
-          <rect :class="bar.open ? 'none' : 'bar'" x="0.5" :y="bar.y + 0.5" width="13" :height="bar.height" />
+          <rect
+            :class="bar.change === 'open' ? 'none' : 'bar'"
+            x="0.5"
+            :y="bar.y + 0.5"
+            width="13"
+            :height="bar.height"
+          />
         </g>
       </svg>
       <span class="words">

@@ -145,7 +145,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <p class="sr-only" role="status">{{ verdict }}</p>
       <NeedGauge :plan="plan" :source-bytes="job.source_head?.size_bytes ?? 0" />
     </div>
-    <FitCards :cards="morph.cards" :fit="plan.fit" :rows="plan.rows" @fit="setFit" />
+    <FitCards :cards="morph.cards" :fit="plan.fit" @fit="setFit" />
     <div class="panes">
       <section class="card morph" aria-label="Morph">
         <MorphView

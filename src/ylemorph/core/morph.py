@@ -5,15 +5,15 @@ from typing import NamedTuple
 from .disk import Disk
 from .layout import Verdict, lay_out
 from .options import FITS, Fit, Options
-from .plan import Plan, make_plan
+from .plan import Change, Plan, change_of, make_plan
 
 
 class FitCard(NamedTuple):
-    """One fit's result: sizes of the elastic and pinned rows in bytes (None: left or does not fit), what stays open."""
+    """One fit's result: number, bytes and change of each elastic row, how full each is, what stays open."""
 
     fit: Fit
     verdict: Verdict
-    sizes: tuple[tuple[int, int], ...]
+    sizes: tuple[tuple[int, int, Change], ...]
     fills: tuple[int, ...]
     open_bytes: int
     shortfall_bytes: int
@@ -39,7 +39,7 @@ def _card(source: Disk, target: Disk, options: Options) -> FitCard:
     sizes, fills = [], []
     for row, size in zip(layout.carried, layout.sizes or (), strict=False):
         if row.elastic and row.floors is not None:
-            sizes.append((row.number, size * grain))
+            sizes.append((row.number, size * grain, change_of(row, size)))
             fills.append((row.floors.carried_bytes * 200 // (size * grain) + 1) // 2)
     gaps = layout.placed.unallocated if layout.placed else ()
     return FitCard(

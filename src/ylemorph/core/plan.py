@@ -18,6 +18,17 @@ from .tables import Frame
 Change = Literal["shrinks", "grows", "holds", "left", "made"]
 
 
+def change_of(row: Row, grains: int | None) -> Change:
+    """What happens to ``row`` when it gets ``grains``; None: left behind, or nothing fits."""
+    if not row.carried:
+        return "left"
+    if row.is_made:
+        return "made"
+    if grains is None or grains == row.base:
+        return "holds"
+    return "grows" if grains > row.base else "shrinks"
+
+
 class PlanRow(NamedTuple):
     """What becomes of one partition: a view on its row, its extent in grains and the frame it stands in.
 
@@ -68,13 +79,7 @@ class PlanRow(NamedTuple):
 
     @property
     def change(self) -> Change:
-        if not self.row.carried:
-            return "left"
-        if self.row.is_made:
-            return "made"
-        if self.extent is None or self.extent.length == self.row.base:
-            return "holds"
-        return "grows" if self.extent.length > self.row.base else "shrinks"
+        return change_of(self.row, None if self.extent is None else self.extent.length)
 
     @property
     def source_bytes(self) -> int:

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from ..core.disk import Role
 from ..core.layout import Verdict
 from ..core.options import Fit
+from ..core.plan import Change
 from ..formats.plan_schema import PlanModel, UnallocatedModel
 from ..formats.survey import SurveyModel
 
@@ -128,6 +129,7 @@ class JobLines(_Out):
 class CardSize(_Out):
     row: int
     bytes: int
+    change: Change
 
 
 class CardModel(_Out):

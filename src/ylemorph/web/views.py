@@ -77,7 +77,10 @@ def morph_data(morph: Morph, units: Units) -> dict[str, Any]:
 
 
 def _card_data(card: FitCard) -> dict[str, Any]:
-    return {**card._asdict(), "sizes": [{"row": row, "bytes": size} for row, size in card.sizes]}
+    return {
+        **card._asdict(),
+        "sizes": [{"row": row, "bytes": size, "change": change} for row, size, change in card.sizes],
+    }
 
 
 def job_line(job: Job) -> dict[str, Any]:
