@@ -51,8 +51,8 @@ demo: $(VENV)/.ready $(STATIC)
 
 lint: $(VENV)/.ready $(SCHEMA)
 	$(SAY) "Lint, types and import contract"
-	@$(BIN)/ruff check src tests bench
-	@$(BIN)/ruff format --check --quiet src tests bench
+	@$(BIN)/ruff check src tests bench scripts
+	@$(BIN)/ruff format --check --quiet src tests bench scripts
 	@$(BIN)/mypy
 	@$(BIN)/lint-imports
 	@cd frontend && npm run --silent lint && npm run --silent types
@@ -87,7 +87,7 @@ bench: browser $(STATIC)
 	@$(BIN)/python -m bench.drag
 
 fmt: $(VENV)/.ready frontend/node_modules/.ready
-	@$(BIN)/ruff check --fix --quiet src tests bench; $(BIN)/ruff format --quiet src tests bench
+	@$(BIN)/ruff check --fix --quiet src tests bench scripts; $(BIN)/ruff format --quiet src tests bench scripts
 	@cd frontend && npm run --silent fmt
 
 clean:

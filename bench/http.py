@@ -15,7 +15,7 @@ from ylemorph.core.options import Options
 from ylemorph.core.plan import make_plan
 from ylemorph.core.shelf import nominal_disk
 from ylemorph.core.sizes import GB
-from ylemorph.formats.survey import survey_to_data
+from ylemorph.formats.survey_data import survey_to_data
 from ylemorph.store.database import prepare
 from ylemorph.web.app import create_app
 

@@ -3,7 +3,7 @@
 import re
 from pathlib import Path
 
-from ylemorph.cli import cli
+from ylemorph.cli import COMMANDS
 from ylemorph.core.findings import FINDINGS
 
 ROOT = Path(__file__).parents[1]
@@ -27,7 +27,7 @@ def test_every_module_of_the_core_stands_in_the_architecture():
 def test_commands_and_pictures_of_the_readme_exist():
     page = (ROOT / "README.md").read_text()
     for command in re.findall(r"ylemorph (\w+)", page):
-        assert command in cli.commands
+        assert command in COMMANDS
     pictures = set(re.findall(r"docs/screenshots/[\w-]+\.png", page))
     assert pictures == {f"docs/screenshots/{path.name}" for path in (ROOT / "docs" / "screenshots").glob("*.png")}
     targets = set(re.findall(r"^([a-z-]+):", (ROOT / "Makefile").read_text(), re.MULTILINE))

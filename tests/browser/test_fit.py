@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from tests.browser.conftest import ROOT
 from tests.make import desk
 from ylemorph.core.disk import Survey
-from ylemorph.formats.survey import write_survey
+from ylemorph.formats.survey_data import write_survey
 
 
 @pytest.fixture

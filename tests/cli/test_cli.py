@@ -9,7 +9,8 @@ import pytest
 from tests.make import desk
 from ylemorph.cli import cli, main
 from ylemorph.core.disk import Survey
-from ylemorph.formats.survey import write_survey
+from ylemorph.formats.survey import read_survey
+from ylemorph.formats.survey_data import write_survey
 
 
 @pytest.fixture
@@ -151,3 +152,20 @@ def test_the_port_that_is_taken_is_said(capsys, tmp_path):
         status, _, err = run(capsys, "serve", "--port", port, "--data", str(tmp_path / "data"))
     assert status == 2
     assert port in err
+
+
+def test_survey_of_an_image(tmp_path, capsys):
+    """A blank image; what stands in a real one is tested beside the readers."""
+    path = tmp_path / "disk"
+    path.write_bytes(bytes(1 << 20))
+    assert main(["survey", str(path)]) == 0
+    assert read_survey(capsys.readouterr().out).disk.sectors == 2048
+    assert main(["survey", str(path), "--out", str(tmp_path / "out.json")]) == 0
+    assert read_survey((tmp_path / "out.json").read_bytes()).disk.sectors == 2048
+
+
+def test_survey_of_a_folder_is_one_line(tmp_path, capsys):
+    assert main(["survey", str(tmp_path)]) == 2
+    assert capsys.readouterr().err == (
+        f"ylemorph: {tmp_path}: this is a folder; give an image file or a block device\n"
+    )

@@ -11,7 +11,8 @@ from tests.make import desk, sources
 from ylemorph.core.disk import Survey
 from ylemorph.core.errors import YlemorphError
 from ylemorph.demo.scenario import jobs
-from ylemorph.formats.survey import MAX_FILE_BYTES, read_survey, schema, survey_to_data, write_survey
+from ylemorph.formats.survey import MAX_FILE_BYTES, read_survey, schema
+from ylemorph.formats.survey_data import survey_to_data, write_survey
 
 # The contract's example, with its GUIDs written out.
 EXAMPLE = {

@@ -4,7 +4,7 @@ import pytest
 
 from tests.make import desk
 from ylemorph.core.disk import Survey
-from ylemorph.formats.survey import survey_to_data
+from ylemorph.formats.survey_data import survey_to_data
 from ylemorph.store.database import prepare
 from ylemorph.web.app import create_app
 

@@ -127,7 +127,7 @@ def test_the_shelf_has_the_usual_sizes(api):
 def test_the_demo_shows_what_it_says(api):
     verdicts = {}
     for state in demo_jobs():
-        from ylemorph.formats.survey import survey_to_data
+        from ylemorph.formats.survey_data import survey_to_data
 
         target = survey_to_data(state.target) if state.target else {"nominal": state.target_size}
         body = {"source": survey_to_data(state.source), "target": target, "options": state.options or {}}

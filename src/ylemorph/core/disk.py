@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, replace
 from itertools import pairwise
-from typing import Literal, get_args
+from typing import Any, Literal, get_args
 
 from .errors import BadSurvey
 from .sizes import MAX_BYTES, Bytes, Extent, format_size
@@ -16,6 +16,12 @@ Kind = Literal[
     "ntfs", "fat16", "fat32", "exfat", "ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs", "refs",
     "apfs", "hfs+", "swap", "lvm", "luks", "bitlocker", "unknown",
 ]  # fmt: skip
+# What a reader found about the table itself.
+TableNote = Literal[
+    "primary-damaged", "backup-missing", "backup-misplaced", "copies-differ", "gpt-lost", "no-protective-record",
+    "hybrid", "chain-broken", "partition-cut-off",
+]  # fmt: skip
+HealthState = Literal["good", "worn", "failing", "unknown"]
 ROLES: tuple[Role, ...] = get_args(Role)
 STATES: tuple[State, ...] = get_args(State)
 
@@ -40,7 +46,11 @@ class UsageMap:
 
 @dataclass(frozen=True, slots=True)
 class FileSystem:
-    """What a partition holds. All sizes in bytes, offsets from the partition's start."""
+    """What a partition holds. All sizes in bytes, offsets from the partition's start.
+
+    ``data_end_byte`` is ``last_used_byte`` without the file system's own records, ``end_owner`` says whose the last
+    byte is; ``detail`` says what a kind alone does not.
+    """
 
     kind: Kind
     label: str = ""
@@ -53,6 +63,12 @@ class FileSystem:
     state: State = "unknown"
     usage_map: UsageMap | None = None
     lightened: tuple[Lightened, ...] = ()
+    data_end_byte: Bytes | None = None
+    end_owner: str = ""
+    detail: str = ""
+
+    def but(self, **changes: Any) -> "FileSystem":
+        return replace(self, **changes)
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +84,10 @@ class Partition:
     flags: frozenset[Flag] = frozenset()
     role: Role | None = None
     filesystem: FileSystem | None = None
+    uuid: str = ""
+
+    def but(self, **changes: Any) -> "Partition":
+        return replace(self, **changes)
 
     @property
     def extent(self) -> Extent:
@@ -84,8 +104,22 @@ class Partition:
 
 
 @dataclass(frozen=True, slots=True)
+class Health:
+    """What a disk says of itself; ``None`` where it does not say. ``worn_percent`` is of its rated writes."""
+
+    state: HealthState = "unknown"
+    hours: int | None = None
+    reallocated_sectors: int | None = None
+    pending_sectors: int | None = None
+    worn_percent: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Disk:
-    """One disk. ``sectors`` counts logical sectors; ``partitions`` stand in the order of their starts."""
+    """One disk. ``sectors`` counts logical sectors; ``partitions`` stand in the order of their starts.
+
+    ``filesystem`` is what covers the whole disk where there is no table.
+    """
 
     sectors: int
     logical_sector_bytes: int = 512
@@ -97,6 +131,9 @@ class Disk:
     table: Table = "none"
     table_id: str = ""
     partitions: tuple[Partition, ...] = ()
+    table_notes: tuple[TableNote, ...] = ()
+    filesystem: FileSystem | None = None
+    health: Health | None = None
 
     @property
     def size_bytes(self) -> int:

@@ -1,4 +1,4 @@
-"""``ylemorph.disk/1``: the disk survey as JSON, read with every field checked, and written."""
+"""``ylemorph.disk/1``: the disk survey as JSON, read with every field checked."""
 
 import json
 import re
@@ -11,6 +11,8 @@ from ..core.disk import (
     Disk,
     FileSystem,
     Flag,
+    Health,
+    HealthState,
     Kind,
     Lightened,
     Link,
@@ -19,13 +21,14 @@ from ..core.disk import (
     State,
     Survey,
     Table,
+    TableNote,
     UsageMap,
     checked,
 )
 from ..core.errors import BadSurvey
 from ..core.sizes import MAX_BYTES, Bytes
+from .survey_data import FORMAT
 
-FORMAT = "ylemorph.disk/1"
 MAX_FILE_BYTES = 8_000_000
 _GUID = re.compile(r"[0-9A-F]{8}(?:-[0-9A-F]{4}){3}-[0-9A-F]{12}")
 _MBR_TYPE = re.compile(r"0x[0-9A-F]{2}")
@@ -69,6 +72,9 @@ class FileSystemModel(_Model):
     state: State | None = None
     usage_map: UsageMapModel | None = None
     lightened: Annotated[list[LightenedModel], Field(max_length=10_000)] | None = None
+    data_end_byte: Count | None = None
+    end_owner: Text | None = None
+    detail: Text | None = None
 
     def to_core(self) -> FileSystem:
         usage = self.usage_map
@@ -84,6 +90,9 @@ class FileSystemModel(_Model):
             state=self.state or "unknown",
             usage_map=UsageMap(Bytes(usage.bucket_bytes), tuple(usage.used)) if usage else None,
             lightened=tuple(Lightened(item.name, Bytes(item.bytes)) for item in self.lightened or ()),
+            data_end_byte=_bytes(self.data_end_byte),
+            end_owner=self.end_owner or "",
+            detail=self.detail or "",
         )
 
 
@@ -97,6 +106,7 @@ class PartitionModel(_Model):
     flags: list[Flag] | None = None
     role: Role | None = None
     filesystem: FileSystemModel | None = None
+    uuid: Text | None = None
 
     def to_core(self) -> Partition:
         return Partition(
@@ -109,7 +119,19 @@ class PartitionModel(_Model):
             flags=frozenset(self.flags or ()),
             role=self.role,
             filesystem=self.filesystem.to_core() if self.filesystem else None,
+            uuid=self.uuid or "",
         )
+
+
+class HealthModel(_Model):
+    state: HealthState
+    hours: Count | None = None
+    reallocated_sectors: Count | None = None
+    pending_sectors: Count | None = None
+    worn_percent: Annotated[int, Field(ge=0, le=255)] | None = None
+
+    def to_core(self) -> Health:
+        return Health(self.state, self.hours, self.reallocated_sectors, self.pending_sectors, self.worn_percent)
 
 
 class DiskModel(_Model):
@@ -123,6 +145,9 @@ class DiskModel(_Model):
     table: Table | None = None
     table_id: Text | None = None
     partitions: Annotated[list[PartitionModel], Field(max_length=1024)] | None = None
+    table_notes: list[TableNote] | None = None
+    filesystem: FileSystemModel | None = None
+    health: HealthModel | None = None
 
     def to_core(self) -> Disk:
         partitions = tuple(p.to_core() for p in self.partitions or ())
@@ -138,6 +163,9 @@ class DiskModel(_Model):
                 table=self.table or _table_of(partitions),
                 table_id=self.table_id or "",
                 partitions=partitions,
+                table_notes=tuple(self.table_notes or ()),
+                filesystem=self.filesystem.to_core() if self.filesystem else None,
+                health=self.health.to_core() if self.health else None,
             )
         )
 
@@ -225,62 +253,6 @@ def path_of(loc: tuple[int | str, ...]) -> str:
     for part in loc:
         path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
     return path
-
-
-def survey_to_data(survey: Survey) -> dict[str, Any]:
-    """The survey as JSON data, fields in the contract's order, what is unknown as null."""
-    disk = survey.disk
-    return {
-        "format": FORMAT,
-        "taken": survey.taken or None,
-        "disk": {
-            "model": disk.model,
-            "serial": disk.serial,
-            "link": disk.link,
-            "rotational": disk.rotational,
-            "logical_sector_bytes": disk.logical_sector_bytes,
-            "physical_sector_bytes": disk.physical_sector_bytes,
-            "sectors": disk.sectors,
-            "table": disk.table,
-            "table_id": disk.table_id or None,
-            "partitions": [_partition_data(p) for p in disk.partitions],
-        },
-    }
-
-
-def write_survey(survey: Survey) -> str:
-    return json.dumps(survey_to_data(survey), ensure_ascii=False, indent=1) + "\n"
-
-
-def _partition_data(partition: Partition) -> dict[str, Any]:
-    return {
-        "number": partition.number,
-        "first_lba": partition.first_lba,
-        "sectors": partition.sectors,
-        "logical": partition.logical,
-        "type": partition.type,
-        "name": partition.name,
-        "flags": sorted(partition.flags),
-        "role": partition.role,
-        "filesystem": _filesystem_data(partition.filesystem) if partition.filesystem else None,
-    }
-
-
-def _filesystem_data(fs: FileSystem) -> dict[str, Any]:
-    usage = fs.usage_map
-    return {
-        "kind": fs.kind,
-        "label": fs.label,
-        "uuid": fs.uuid,
-        "cluster_bytes": fs.cluster_bytes,
-        "size_bytes": fs.size_bytes,
-        "used_bytes": fs.used_bytes,
-        "last_used_byte": fs.last_used_byte,
-        "immovable_end_byte": fs.immovable_end_byte,
-        "state": fs.state,
-        "usage_map": {"bucket_bytes": usage.bucket_bytes, "used": list(usage.used)} if usage else None,
-        "lightened": [{"name": item.name, "bytes": item.bytes} for item in fs.lightened],
-    }
 
 
 def _table_of(partitions: tuple[Partition, ...]) -> Table:

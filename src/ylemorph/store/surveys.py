@@ -4,7 +4,8 @@ import hashlib
 import sqlite3
 
 from ..core.disk import Survey
-from ..formats.survey import read_survey, write_survey
+from ..formats.survey import read_survey
+from ..formats.survey_data import write_survey
 
 
 def keep(connection: sqlite3.Connection, survey: Survey) -> int:

@@ -14,7 +14,8 @@ from ..core.shelf import shelf_disks
 from ..core.wishes import options_from, target_from_text
 from ..formats.plan import plan_to_data
 from ..formats.plan_schema import PlanModel
-from ..formats.survey import SurveyModel, first_problem, read_survey, survey_from_data, survey_to_data
+from ..formats.survey import SurveyModel, first_problem, read_survey, survey_from_data
+from ..formats.survey_data import survey_to_data
 from .models import PlanRequest, Problem, ShelfModel, SurveyText, TargetSizeModel
 
 tag = Tag(name="plans")

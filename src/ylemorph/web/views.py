@@ -11,7 +11,7 @@ from ..core.sizes import DEFAULT_GRAIN, Units, format_size
 from ..core.tables import gaps_of
 from ..core.wishes import options_from
 from ..formats.plan import extent_data, plan_to_data
-from ..formats.survey import survey_to_data
+from ..formats.survey_data import survey_to_data
 from ..store.jobs import Job, JobState
 from .problems import problem_data
 

@@ -1,0 +1,1 @@
+"""The simulated bench: stand-ins for attached disks, their links, speeds and health."""

@@ -1,0 +1,78 @@
+"""Sparse disk images in small files: the stretches that are not zero, compressed with xz.
+
+Layout: the magic, the image's size (u64), then for each stretch its offset (u64), its length (u32) and its bytes,
+all little-endian. An image of a terabyte with four file systems is some hundred kilobytes.
+"""
+
+import lzma
+import os
+import struct
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import BinaryIO
+
+from ..core.errors import YlemorphError
+
+MAGIC = b"YLEXTNT1"
+BLOCK = 4096
+MOST_STRETCH = 1 << 20
+
+
+class BadImage(YlemorphError):
+    """A packed image that cannot be unpacked."""
+
+
+def pack(pieces: Iterable[tuple[int, Path]], size: int, packed: Path) -> None:
+    """Pack images that stand at offsets of one disk of ``size`` bytes; a later piece overlays an earlier one."""
+    with lzma.open(packed, "wb", preset=9) as out:
+        out.write(MAGIC + struct.pack("<Q", size))
+        for offset, path in pieces:
+            for at, data in _stretches(path):
+                out.write(struct.pack("<QI", offset + at, len(data)) + data)
+
+
+def _stretches(path: Path) -> Iterator[tuple[int, bytes]]:
+    """What of a sparse file is not zero, in blocks joined to stretches."""
+    with path.open("rb") as file:
+        end = path.stat().st_size
+        at = 0
+        while at < end:
+            try:
+                at = os.lseek(file.fileno(), at, os.SEEK_DATA)
+            except OSError:
+                return  # nothing but a hole up to the end
+            hole = os.lseek(file.fileno(), at, os.SEEK_HOLE)
+            while at < hole:
+                data = os.pread(file.fileno(), min(MOST_STRETCH, hole - at), at)
+                yield from _not_zero(at, data)
+                at += len(data)
+
+
+def _not_zero(at: int, data: bytes) -> Iterator[tuple[int, bytes]]:
+    start: int | None = None
+    for place in range(0, len(data), BLOCK):
+        empty = not data[place : place + BLOCK].strip(b"\0")
+        if empty and start is not None:
+            yield at + start, data[start:place]
+            start = None
+        elif not empty and start is None:
+            start = place
+    if start is not None:
+        yield at + start, data[start:]
+
+
+def unpack(packed: BinaryIO, path: Path) -> int:
+    """Write the sparse image to ``path`` and give its size. Raises BadImage where the file is not whole."""
+    try:
+        with lzma.open(packed, "rb") as source, path.open("wb") as out:
+            if source.read(len(MAGIC)) != MAGIC:
+                raise BadImage("this is no packed image", at=str(path), mend="install the application again")
+            (size,) = struct.unpack("<Q", source.read(8))
+            out.truncate(size)
+            while head := source.read(12):
+                offset, length = struct.unpack("<QI", head)
+                out.seek(offset)
+                out.write(source.read(length))
+    except (lzma.LZMAError, struct.error, EOFError):
+        raise BadImage("the packed image is damaged", at=str(path), mend="install the application again") from None
+    return int(size)

@@ -1,0 +1,71 @@
+"""Which reader reads what stands at the start of a partition."""
+
+import struct
+from collections.abc import Callable
+from typing import NamedTuple
+
+from ..core.disk import FileSystem
+from .exfat import MAGIC as EXFAT_MAGIC
+from .exfat import read_exfat
+from .ext import MAGIC as EXT_MAGIC
+from .ext import read_ext
+from .fat import looks_like_fat, read_fat
+from .medium import Unsound, Window
+from .ntfs import read_ntfs
+from .signatures import BTRFS_AT, by_signature, is_bitlocker_to_go, md_at_end, read_btrfs, read_xfs
+
+NTFS_MAGIC = b"NTFS    "
+
+
+class Reader(NamedTuple):
+    """Recognises by the magic at an offset, then reads."""
+
+    offset: int
+    magic: bytes
+    read: Callable[[Window], FileSystem]
+
+
+# Before what is known by signature alone, and after it: the magic of ext is two bytes only.
+FIRST = (Reader(3, NTFS_MAGIC, read_ntfs), Reader(3, EXFAT_MAGIC, read_exfat), Reader(0, b"XFSB", read_xfs))
+LAST = (
+    Reader(BTRFS_AT + 0x40, b"_BHRfS_M", read_btrfs),
+    Reader(1024 + 0x38, struct.pack("<H", EXT_MAGIC), read_ext),
+)
+
+
+def read_filesystem(part: Window) -> FileSystem | None:
+    """What a partition holds; None where nothing is recognised (it may be unformatted)."""
+    try:
+        found = _read(part)
+    except (Unsound, struct.error, IndexError):
+        return None
+    place = md_at_end(part)
+    if place is not None and (found is None or found.size_bytes is None or found.size_bytes <= place):
+        return FileSystem("unknown", detail="md member")
+    return found
+
+
+def _read(part: Window) -> FileSystem | None:
+    first = part.read(0, 512)
+    for reader in FIRST:
+        if _has(part, reader):
+            return reader.read(part)
+    if looks_like_fat(first) and not is_bitlocker_to_go(first):
+        return read_fat(part)
+    known = by_signature(part)
+    if known is not None:
+        return known
+    for reader in LAST:
+        if _has(part, reader):
+            return reader.read(part)
+    return read_ntfs(part) if _has_ntfs_backup(part) else None
+
+
+def _has(part: Window, reader: Reader) -> bool:
+    end = reader.offset + len(reader.magic)
+    return end <= part.size and part.read(reader.offset, len(reader.magic)) == reader.magic
+
+
+def _has_ntfs_backup(part: Window) -> bool:
+    """A volume whose first sector is gone still has its copy in the last one."""
+    return any(part.size > 2 * sector and part.read(part.size - sector + 3, 8) == NTFS_MAGIC for sector in (512, 4096))

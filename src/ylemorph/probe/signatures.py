@@ -1,0 +1,118 @@
+"""File systems and containers known by their first bytes, and XFS and btrfs by their superblock.
+
+The offsets are those of the projects' own published headers (from memory).
+"""
+
+import struct
+import uuid
+from collections.abc import Callable
+from typing import NamedTuple
+
+from ..core.disk import FileSystem, Kind, State
+from ..core.sizes import Bytes
+from .medium import Window
+
+
+class Signature(NamedTuple):
+    """``magic`` at ``offset`` means ``kind``; ``detail`` where the kind alone does not say it."""
+
+    offset: int
+    magic: bytes
+    kind: Kind
+    detail: str = ""
+    state: State = "unknown"
+
+
+MD_MAGIC = b"\xfc\x4e\x2b\xa9"
+PAGE_SIZES = (4096, 8192, 16384, 65536)
+SIGNATURES = (
+    Signature(0, b"LUKS\xba\xbe\x00\x01", "luks", "LUKS 1", "locked"),
+    Signature(0, b"LUKS\xba\xbe\x00\x02", "luks", "LUKS 2", "locked"),
+    Signature(3, b"-FVE-FS-", "bitlocker", "", "locked"),
+    Signature(3, b"ReFS\0\0\0\0", "refs"),
+    *(Signature(512 * sector, b"LABELONE", "lvm") for sector in range(4)),
+    *(Signature(page - 10, magic, "swap") for page in PAGE_SIZES for magic in (b"SWAPSPACE2", b"SWAP-SPACE")),
+    Signature(32, b"NXSB", "apfs"),
+    Signature(1024, b"H+\0\x04", "hfs+"),
+    Signature(1024, b"HX\0\x05", "hfs+"),
+    Signature(1024, b"\x10\x20\xf5\xf2", "f2fs"),
+    Signature(4096, MD_MAGIC, "unknown", "md member"),
+    Signature(0, MD_MAGIC, "unknown", "md member"),
+)
+BITLOCKER_TO_GO = uuid.UUID("4967d63b-2e29-4ad8-8399-f6a339e3d001").bytes_le
+
+
+def is_bitlocker_to_go(first: bytes) -> bool:
+    """Locked removable disks look like FAT32 and carry a GUID of their own."""
+    return first[3:11] == b"MSWIN4.1" and first[424:440] == BITLOCKER_TO_GO
+
+
+def by_signature(part: Window) -> FileSystem | None:
+    """The kind alone, with label and UUID where they stand beside the signature."""
+    head = part.read(0, min(part.size, PAGE_SIZES[-1]))
+    if is_bitlocker_to_go(head):
+        return FileSystem("bitlocker", state="locked")
+    for signature in SIGNATURES:
+        if head.startswith(signature.magic, signature.offset):
+            known = FileSystem(signature.kind, detail=signature.detail, state=signature.state)
+            extra = _EXTRAS.get(signature.kind)
+            return extra(known, head) if extra else known
+    return None
+
+
+def _swap(known: FileSystem, head: bytes) -> FileSystem:
+    return known.but(uuid=_uuid(head[1036:1052]), label=_text(head[1052:1068]), state="clean")
+
+
+def _luks(known: FileSystem, head: bytes) -> FileSystem:
+    return known.but(uuid=_text(head[168:208]))
+
+
+_EXTRAS: dict[str, Callable[[FileSystem, bytes], FileSystem]] = {"swap": _swap, "luks": _luks}
+
+
+def md_at_end(part: Window) -> int | None:
+    """Where the mark of an older array's member stands near the end: 0.90 in whole 64 KiB, 1.0 in whole 4 KiB.
+
+    A file system that covers that place has made the mark stale.
+    """
+    for place in ((part.size & ~0xFFFF) - 0x10000, (part.size - 8192) & ~0xFFF):
+        if place > 0 and part.read(place, 4) == MD_MAGIC:
+            return place
+    return None
+
+
+def read_xfs(part: Window) -> FileSystem:
+    """From the superblock: the free blocks stand there right after a clean unmount."""
+    head = part.read(0, 512)
+    block, blocks = struct.unpack_from(">IQ", head, 4)
+    (free,) = struct.unpack_from(">Q", head, 144)
+    known = FileSystem("xfs", label=_text(head[108:120]), uuid=_uuid(head[32:48]))
+    if block not in (512, 1024, 2048, 4096, 8192, 16384, 32768, 65536) or blocks * block > part.size or free > blocks:
+        return known.but(state="damaged")
+    return known.but(
+        cluster_bytes=Bytes(block), size_bytes=Bytes(blocks * block), used_bytes=Bytes((blocks - free) * block)
+    )
+
+
+BTRFS_AT = 65_536
+
+
+def read_btrfs(part: Window) -> FileSystem:
+    """From the superblock. Used bytes do not count second copies; over several devices they are not told apart."""
+    head = part.read(BTRFS_AT, 4096)
+    total, used, _, devices, block = struct.unpack_from("<QQQQI", head, 0x70)
+    (size,) = struct.unpack_from("<Q", head, 0xC9 + 8)
+    known = FileSystem("btrfs", label=_text(head[0x12B : 0x12B + 256]), uuid=_uuid(head[0x20:0x30]))
+    if not 0 < size <= part.size or (devices == 1 and not used <= total):
+        return known.but(state="damaged")
+    known = known.but(cluster_bytes=Bytes(block) if block else None, size_bytes=Bytes(size))
+    return known.but(used_bytes=Bytes(used)) if devices == 1 else known.but(detail=f"one of {devices} devices")
+
+
+def _text(raw: bytes) -> str:
+    return raw.split(b"\0")[0].decode("utf-8", "replace")
+
+
+def _uuid(raw: bytes) -> str:
+    return str(uuid.UUID(bytes=bytes(raw)))

@@ -1,0 +1,147 @@
+"""Volumes made by the mkfs utilities, against what other programs read in them (see scripts/make_images.py).
+
+NTFS is compared with ntfscat's copy of $Bitmap and with The Sleuth Kit (pytsk3, which does not read 2 MiB clusters),
+FAT with fsck.fat and mshowfat, exFAT with dump.exfat, ext with dumpe2fs. The figures of the utilities were written
+down when the images were made.
+"""
+
+import pytest
+
+from ylemorph.probe.filesystems import read_filesystem
+from ylemorph.probe.medium import open_medium
+
+from .conftest import EXPECTED
+
+
+def read(path):
+    with open_medium(path) as medium:
+        return read_filesystem(medium)
+
+
+@pytest.mark.parametrize("name", [name for name, facts in EXPECTED.items() if "used" in facts])
+def test_used_and_last_byte_are_those_of_the_utilities(image, name):
+    found = read(image(name))
+    assert found.used_bytes == EXPECTED[name]["used"]
+    assert found.last_used_byte == EXPECTED[name].get("last", found.last_used_byte)
+
+
+@pytest.mark.parametrize(
+    ("name", "cluster"),
+    [
+        ("ntfs-512", 512),
+        ("ntfs-4096", 4096),
+        ("ntfs-65536", 65536),
+        ("ntfs-4k-sectors", 4096),
+        ("ntfs-fragments", 512),
+    ],
+)
+def test_ntfs_is_what_the_sleuth_kit_reads(image, name, cluster):
+    pytsk3 = pytest.importorskip("pytsk3")
+    volume = pytsk3.FS_Info(pytsk3.Img_Info(str(image(name))))
+    bitmap = volume.open_meta(6)
+    data = bitmap.read_random(0, bitmap.info.meta.size)
+    clusters = volume.info.block_count
+    bits = int.from_bytes(data, "little") & ((1 << clusters) - 1)  # the reference gives the padding too
+    found = read(image(name))
+    assert found.cluster_bytes == volume.info.block_size == cluster
+    assert found.used_bytes == bits.bit_count() * cluster
+    assert found.last_used_byte == bits.bit_length() * cluster
+    assert sum(found.usage_map.used) == found.used_bytes
+    bucket = found.usage_map.bucket_bytes // cluster
+    assert list(found.usage_map.used) == [
+        (bits >> at & ((1 << bucket) - 1)).bit_count() * cluster for at in range(0, clusters, bucket)
+    ]
+
+
+@pytest.mark.parametrize(
+    ("name", "kind", "label", "state"),
+    [
+        ("ntfs-4096", "ntfs", "Harrow", "clean"),
+        ("ntfs-dirty", "ntfs", "Harrow", "dirty"),
+        ("ntfs-hibernated", "ntfs", "Harrow", "hibernated"),
+        ("ntfs-resumed", "ntfs", "Harrow", "clean"),
+        ("fat12", "unknown", "HARROW", "unknown"),
+        ("fat16", "fat16", "HARROW", "clean"),
+        ("fat32", "fat32", "HARROW", "clean"),
+        ("exfat", "exfat", "Harrow", "clean"),
+        ("ext2", "ext2", "harrow", "clean"),
+        ("ext3", "ext3", "harrow", "clean"),
+        ("ext4", "ext4", "harrow", "clean"),
+        ("xfs", "xfs", "harrow", "unknown"),
+        ("btrfs", "btrfs", "harrow", "unknown"),
+        ("swap", "swap", "harrow", "clean"),
+    ],
+)
+def test_kind_label_and_state(image, name, kind, label, state):
+    found = read(image(name))
+    assert (found.kind, found.label, found.state) == (kind, label, state)
+    assert len(found.uuid) >= 9
+
+
+def test_the_end_of_a_new_volume_belongs_to_its_own_records(image):
+    """$LogFile or the mirror stand in the middle of a new volume; the data end before."""
+    found = read(image("ntfs-new"))
+    assert found.end_owner in ("$MFTMirr", "$LogFile")
+    assert (found.data_end_byte, found.immovable_end_byte) == (0, None)
+    assert found.last_used_byte > found.size_bytes // 2
+
+
+def test_page_and_hibernation_files_hold_the_end_fast(image):
+    found = read(image("ntfs-hibernated"))
+    assert 6_000_000 < found.immovable_end_byte <= found.last_used_byte
+
+
+def test_xfs_and_btrfs_tell_their_used_space(image):
+    """xfs_db: 81920 blocks of 4096; the log alone is over 10 MiB. btrfs: mkfs states 147456 bytes used, from memory."""
+    xfs, btrfs = read(image("xfs")), read(image("btrfs"))
+    assert xfs.size_bytes == 320 << 20
+    assert 10 << 20 < xfs.used_bytes < 80 << 20
+    assert btrfs.used_bytes == 147_456
+    assert xfs.usage_map is btrfs.usage_map is None
+
+
+def test_a_lost_boot_sector_is_taken_from_its_copy(image, tmp_path):
+    damaged = tmp_path / "damaged"
+    damaged.write_bytes(bytes(512) + image("ntfs-4096").read_bytes()[512:])
+    found, whole = read(damaged), read(image("ntfs-4096"))
+    assert found.state == "damaged"
+    assert found.used_bytes == whole.used_bytes
+
+
+SIGNED = [
+    (0, b"LUKS\xba\xbe\x00\x02", "luks", "LUKS 2", "locked"),
+    (3, b"-FVE-FS-", "bitlocker", "", "locked"),
+    (3, b"ReFS\0\0\0\0", "refs", "", "unknown"),
+    (512, b"LABELONE", "lvm", "", "unknown"),
+    (32, b"NXSB", "apfs", "", "unknown"),
+    (1024, b"H+\0\x04", "hfs+", "", "unknown"),
+    (1024, b"\x10\x20\xf5\xf2", "f2fs", "", "unknown"),
+    (4096, b"\xfc\x4e\x2b\xa9", "unknown", "md member", "unknown"),
+]
+
+
+@pytest.mark.parametrize(("offset", "magic", "kind", "detail", "state"), SIGNED)
+def test_signatures(tmp_path, offset, magic, kind, detail, state):
+    path = tmp_path / "image"
+    path.write_bytes(bytes(offset) + magic + bytes(200_000))
+    found = read(path)
+    assert (found.kind, found.detail, found.state) == (kind, detail, state)
+
+
+def test_a_member_of_a_mirror_is_no_file_system_of_its_own(image, tmp_path):
+    """The mark at the end of the partition lies behind the file system: an array uses it."""
+    path = tmp_path / "member"
+    data = image("ext2").read_bytes()
+    path.write_bytes(data + bytes(1 << 20))
+    assert read(path).kind == "ext2"
+    place = (len(data) + (1 << 20) & ~0xFFFF) - 0x10000
+    with path.open("r+b") as file:
+        file.seek(place)
+        file.write(b"\xfc\x4e\x2b\xa9")
+    assert read(path).detail == "md member"
+
+
+def test_nothing_is_none(tmp_path):
+    path = tmp_path / "empty"
+    path.write_bytes(bytes(1 << 20))
+    assert read(path) is None
