@@ -95,7 +95,7 @@ def test_schemas(capsys, what):
         ([], ["SOURCE"]),
         (["nowhere.json", "--target", "480GB"], ["nowhere.json", "cannot be read"]),
         (["{tmp}", "--target", "480GB"], ["cannot be read"]),
-        (["{bad}", "--target", "480GB"], ["bad.json", "not JSON"]),
+        (["{bad}", "--target", "480GB"], ["bad.json", "the file breaks off"]),
         (["{wrong}", "--target", "480GB"], ["wrong.json", "disk.sectors"]),
         (["{source}"], ["--target"]),
         (["{source}", "--target", "480"], ["480", "unit"]),

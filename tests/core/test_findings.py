@@ -5,8 +5,9 @@ import dataclasses
 import pytest
 
 from tests.make import desk, disk, fs, part, row_of
-from ylemorph.core.disk import Disk, UsageMap
-from ylemorph.core.findings import FINDINGS
+from ylemorph.core.disk import Disk, Health, UsageMap
+from ylemorph.core.finding_kinds import FINDINGS
+from ylemorph.core.findings import TABLE_CODES, about_source
 from ylemorph.core.moves import bytes_past
 from ylemorph.core.options import Options
 from ylemorph.core.plan import make_plan
@@ -34,6 +35,16 @@ CASES = {
     ),
     "nothing-to-carry": (Disk(10**9), T480, {}),
     "target-holds-data": (row_of(START, SYSTEM), disk(10**9, part(1, MiB, GiB)), {}),
+    "target-failing": (
+        row_of(START, SYSTEM),
+        dataclasses.replace(T480, health=Health("failing", pending_sectors=8)),
+        {},
+    ),
+    "target-worn": (row_of(START, SYSTEM), dataclasses.replace(T480, health=Health("worn", worn_percent=91)), {}),
+    "source-failing": (row_of(START, SYSTEM, health=Health("failing", reallocated_sectors=214)), T480, {}),
+    "source-worn": (row_of(START, SYSTEM, health=Health("worn")), T480, {}),
+    "no-table": (Disk(10**9, filesystem=fs("ntfs", GiB)), T480, {}),
+    **{code: (row_of(START, SYSTEM, table_notes=(note,)), T480, {}) for note, code in TABLE_CODES.items()},
     "start-left-behind": (row_of(START, SYSTEM), T480, {"leave": frozenset((1,))}),
     "system-left-behind": (row_of(START, SYSTEM, DATA), T480, {"leave": frozenset((2,))}),
     "recovery-left-behind": (desk(), T480, {"leave": frozenset((5,))}),
@@ -89,6 +100,19 @@ def test_found_where_it_belongs(code):
         assert text
         assert "{" not in text
         assert text[0].isupper() or text[0].isdigit() or text[0] == "~"
+
+
+def test_what_is_said_of_the_source_alone():
+    source = row_of((GiB, EFI_SYSTEM, fs("fat32", MiB, state="dirty")), DATA[:3], DATA[:3], table_notes=("hybrid",))
+    found = [finding.code for finding in about_source(source, Options())]
+    assert found == ["table-hybrid", "system-unclear", "not-resizable-now"]
+
+
+def test_typing_the_last_four_takes_the_stop_away():
+    target = disk(10**9, part(1, MiB, GiB), serial="QS2-4410")
+    assert codes(row_of(START, SYSTEM), target)["target-holds-data"].do().count("4410") == 1
+    assert "target-holds-data" in codes(row_of(START, SYSTEM), target, overwrite="4411")
+    assert "target-holds-data" not in codes(row_of(START, SYSTEM), target, overwrite="4410")
 
 
 def test_nothing_to_say_about_a_plain_pair():

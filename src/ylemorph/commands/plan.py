@@ -35,6 +35,7 @@ def _plan_options(command: Callable[..., Any]) -> Callable[..., Any]:
         click.option("--free-after", type=int, metavar="N", help="Free space stands after this row."),
         click.option("--table", type=click.Choice(TABLE_WISHES), help="Partition table of the target."),
         click.option("--grain", metavar="SIZE", help="Alignment unit, 1MiB unless given."),
+        click.option("--overwrite", metavar="LAST4", help="Last four of the target's serial: its contents may go."),
         click.option("--order", metavar="N,N,…", help="Order of the rows on the target."),
     )
     for option in reversed(options):
@@ -54,26 +55,37 @@ def _plan_options(command: Callable[..., Any]) -> Callable[..., Any]:
     show_default=True,
     help="Logical sector of a target given as a size.",
 )
+@click.option("--disk", metavar="NAME", help="Which disk, where SOURCE lists several.")
+@click.option("--target-disk", metavar="NAME", help="Which disk, where TARGET lists several.")
 @_plan_options
 @click.option("--format", "form", type=click.Choice(PLAN_FORMATS), default="table", show_default=True)
 @click.option("--out", metavar="FILE", help="Write there instead of standard output.")
-def plan(source: str, target: str, target_sector: str, form: str, out: str | None, **flags: Any) -> int:
+def plan(
+    source: str,
+    target: str,
+    target_sector: str,
+    disk: str | None,
+    target_disk: str | None,
+    form: str,
+    out: str | None,
+    **flags: Any,
+) -> int:
     """Fit the partitions of SOURCE (a survey file, or - for standard input) to a target."""
     from ..core.plan import make_plan
     from ..core.wishes import options_from
 
     if source == "-" and target == "-":
         raise YlemorphError("standard input can be read only once", at="--target", mend="give one of the two as a file")
-    source_disk = read_disk(source).disk
-    target_disk = _read_target(target, int(target_sector))
+    source_read = read_disk(source, disk).disk
+    target_read = _read_target(target, int(target_sector), target_disk)
     order: str | None = flags.pop("order")
     wishes: dict[str, Any] = {
         k: list(v) if isinstance(v, tuple) else v for k, v in flags.items() if v not in (None, ())
     }
     if order is not None:
         wishes["order"] = [part.strip() for part in order.split(",")]
-    made = make_plan(source_disk, target_disk, options_from(wishes, source_disk, target_disk))
-    write_text(_rendered(made, source_disk, target_disk, form, terminal=out is None and sys.stdout.isatty()), out)
+    made = make_plan(source_read, target_read, options_from(wishes, source_read, target_read))
+    write_text(_rendered(made, source_read, target_read, form, terminal=out is None and sys.stdout.isatty()), out)
     return EXIT_DOES_NOT_FIT if made.verdict == "does-not-fit" else EXIT_FITS
 
 
@@ -91,7 +103,7 @@ def _rendered(made: "Plan", source: "Disk", target: "Disk", form: str, *, termin
     return plan_to_json(made) if form == "json" else plan_to_csv(made)
 
 
-def _read_target(text: str, sector: int) -> "Disk":
+def _read_target(text: str, sector: int, wanted: str | None) -> "Disk":
     """A size where the text reads as one and no file has that name; else a file."""
     from ..core.errors import BadSize
     from ..core.wishes import target_from_text
@@ -106,4 +118,4 @@ def _read_target(text: str, sector: int) -> "Disk":
                     at="--target",
                     mend="give a survey file, a nominal size (480GB) or sectors (937703088s)",
                 ) from None
-    return read_disk(text).disk
+    return read_disk(text, wanted, "--target-disk").disk

@@ -1,205 +1,51 @@
-"""What is worth saying about a plan: one table of kinds, and the checks that find them.
+"""The checks that find what is worth saying about one disk and about a plan."""
 
-A finding keeps its figures as values; its sentences are made only when somebody reads them.
-"""
+from collections.abc import Collection, Iterator
 
-from collections.abc import Iterator
-from typing import Literal, NamedTuple
-
-from .disk import Disk
+from .disk import Disk, TableNote
 from .filesystems import BLOCKING, KIND_NAMES, kind_of, state_of
+from .finding_kinds import Finding, Size, gravest_first
 from .layout import Layout
 from .moves import bytes_past
-from .rows import Row
-from .sizes import Units, format_size
-
-Level = Literal["stop", "mind", "note"]
-LEVELS: tuple[Level, ...] = ("stop", "mind", "note")
-
-
-class Size(int):
-    """A figure in bytes, written with a unit where a sentence is made."""
+from .options import Options
+from .rows import Row, rows_of
+from .sizes import format_size
+from .tables import planned_table
 
 
-class FindingKind(NamedTuple):
-    """Level, sentence and what to do; the braces take the finding's figures in their order."""
-
-    level: Level
-    text: str
-    do: str
-
-
-FINDINGS: dict[str, FindingKind] = {
-    "sector-size-differs": FindingKind(
-        "stop",
-        "The source has sectors of {0} bytes, the target of {1}.",
-        "Choose a target with the same logical sector size; file systems made for one do not work on the other.",
-    ),
-    "source-is-target": FindingKind(
-        "stop",
-        "Source and target are the same disk: both report {0} and the serial {1}.",
-        "Choose another target.",
-    ),
-    "nothing-to-carry": FindingKind(
-        "stop", "No partition of the source goes over.", "Survey the source again, or carry at least one row."
-    ),
-    "target-holds-data": FindingKind(
-        "stop",
-        "{0} holds {1} of {2}; all of it will be overwritten.",
-        "Look at what is on it and confirm the serial {3} before anything starts.",
-    ),
-    "start-left-behind": FindingKind(
-        "mind", "{0} is left behind: the clone will not start by itself.", "Carry it, or make a new start row later."
-    ),
-    "system-left-behind": FindingKind(
-        "mind", "{0} is left behind: the target will hold no operating system.", "Carry it if the machine must start."
-    ),
-    "no-start-row": FindingKind(
-        "mind",
-        "The source has a system row but no start row.",
-        "Check how the machine starts; the clone may need a start row made new.",
-    ),
-    "system-unclear": FindingKind(
-        "mind",
-        "The partitions {0} could each hold the operating system.",
-        "Say which one is the system; until then all of them count as data.",
-    ),
-    "used-unknown": FindingKind(
-        "mind",
-        "The used space of {0} is not known, so it is held at {1}.",
-        "Survey the source again, or type what it holds.",
-    ),
-    "not-resizable-now": FindingKind(
-        "mind", "{0} is {1}, so it is held at {2}.", "To free it: {3}."
-    ),
-    "unreachable": FindingKind(
-        "mind",
-        "{0} of the target lie past what an MBR table can reach.",
-        "Change the table to GPT if the machine starts in UEFI mode or the disk holds data only.",
-    ),
-    "free-space-cut-off": FindingKind(
-        "mind",
-        "{0} stands between {1} and the {2} left open: they cannot be joined later without moving it.",
-        "Put the free space after {1}, or let {1} take the rest.",
-    ),
-    "row-tight": FindingKind(
-        "mind",
-        "{0} gets {1}, under the {2} that leave it room to work.",
-        "Lighten it, leave something behind, or take a larger target.",
-    ),
-    "nearly-full": FindingKind(
-        "mind", "{0} will have {1} free, under a tenth of its {2}.", "Give it more room or lighten it."
-    ),
-    "table-lost": FindingKind(
-        "mind",
-        "{0} goes from the old start row to a new one: the table changes to {1}.",
-        "The machine's firmware must start in UEFI mode afterwards.",
-    ),
-    "few-sectors-short": FindingKind(
-        "mind",
-        "The target is {0} smaller than the source although both labels say {1}.",
-        "A copy at the same sizes would cut off the end; use any fit but Same sizes.",
-    ),
-    "identity-equal": FindingKind(
-        "mind",
-        "Source and target carry the same disk identity {0}.",
-        "The plan gives the target a new one; do not start with both attached before that.",
-    ),
-    "past-new-end": FindingKind(
-        "mind",
-        "{1} of {0} lie past its new end and are packed first.",
-        "Allow time for it, or give the row more room.",
-    ),
-    "past-new-end-unknown": FindingKind(
-        "note",
-        "How much of {0} lies past its new end is not known.",
-        "Read the source disk itself to learn it; making it smaller may take long.",
-    ),
-    "encrypted": FindingKind(
-        "mind", "{0} is encrypted ({1}) and goes over sector by sector.", "Pause or remove the encryption to resize it."
-    ),
-    "recovery-left-behind": FindingKind(
-        "note", "{0} is left behind: the machine cannot repair itself from it.", "Carry it if the customer wants it."
-    ),
-    "held-by-kind": FindingKind(
-        "note", "{0} holds {1}, which cannot be resized; it keeps {2}.", "Copy its files if it must change."
-    ),
-    "grow-only": FindingKind(
-        "note", "{0} is {1}, which can grow but not shrink.", "Copy its files to a new one if it must be smaller."
-    ),
-    "misaligned": FindingKind(
-        "note",
-        "{0} starts off the grain on the source, at sector {1}.",
-        "Nothing: on the target it starts on the grain.",
-    ),
-    "swap-made-new": FindingKind(
-        "note", "{0} is made new; its content does not go over.", "Check that the system finds the new one."
-    ),
-    "space-left-over": FindingKind(
-        "note", "{0} stay unallocated.", "Use Proportional or Rest to one if the rows should take them."
-    ),
-    "data-only": FindingKind(
-        "note",
-        "The source holds data only.",
-        "No clone is needed: copying the files to a freshly made partition is quicker and simpler.",
-    ),
-}  # fmt: skip
-
-
-class Finding(NamedTuple):
-    """A kind from the table above, the row it is about (None: the whole disk) and the figures of its sentences."""
-
-    code: str
-    row: int | None
-    figures: tuple[object, ...] = ()
-
-    @property
-    def level(self) -> Level:
-        return FINDINGS[self.code].level
-
-    def text(self, units: Units = "binary") -> str:
-        return self._filled(FINDINGS[self.code].text, units)
-
-    def do(self, units: Units = "binary") -> str:
-        return self._filled(FINDINGS[self.code].do, units)
-
-    def _filled(self, template: str, units: Units) -> str:
-        return template.format(*[_written(figure, units) for figure in self.figures])
-
-
-def _written(figure: object, units: Units) -> object:
-    if isinstance(figure, Row):
-        return figure.said
-    return format_size(figure, units) if isinstance(figure, Size) else figure
-
-
-def find(source: Disk, target: Disk, layout: Layout) -> tuple[Finding, ...]:
+def find(source: Disk, target: Disk, layout: Layout, options: Options) -> tuple[Finding, ...]:
     """All findings about a pair of disks and its layout, the gravest first, then in the order of the rows."""
-    found = [*_about_disks(source, target, layout), *_about_table(source, layout)]
+    found = [*_about_disks(source, target, layout, options), *_about_one_table(source)]
+    found += _about_roles(source, layout.rows, layout.in_doubt)
     for row in layout.rows:
         found += _about_row(row) if row.carried else _about_left(row, layout)
     if layout.sizes is not None:
         found += _about_sizes(source, layout)
         found += _about_free_space(layout)
-    found.sort(key=lambda finding: _RANK[finding.code])
-    return tuple(found)
+    return gravest_first(found)
 
 
-_RANK = {code: LEVELS.index(kind.level) for code, kind in FINDINGS.items()}
+def about_source(source: Disk, options: Options) -> tuple[Finding, ...]:
+    """What is worth saying of the source before a target is known."""
+    rows, roles = rows_of(source, planned_table(source.table, options), options)
+    found = [*_about_health(source, "source"), *_about_one_table(source), *_about_roles(source, rows, roles.in_doubt)]
+    for row in rows:
+        found += _about_row(row)
+        found += _about_start(source, row, options.grain_bytes)
+    return gravest_first(found)
 
 
-def _about_disks(source: Disk, target: Disk, layout: Layout) -> Iterator[Finding]:
+def _about_disks(source: Disk, target: Disk, layout: Layout, options: Options) -> Iterator[Finding]:
     if source.logical_sector_bytes != target.logical_sector_bytes:
         yield Finding("sector-size-differs", None, (source.logical_sector_bytes, target.logical_sector_bytes))
     if source.serial and source.serial == target.serial and source.model == target.model:
         yield Finding("source-is-target", None, (source.model or "no model", source.serial))
     elif source.table_id and source.table_id == target.table_id:
         yield Finding("identity-equal", None, (source.table_id,))
-    if target.rows:
-        total = sum(p.sectors for p in target.rows) * target.logical_sector_bytes
-        name = target.model or "The target"
-        count = "1 partition" if len(target.rows) == 1 else f"{len(target.rows)} partitions"
-        yield Finding("target-holds-data", None, (name, count, Size(total), target.serial or "of the disk"))
+    yield from _about_health(source, "source")
+    yield from _about_health(target, "target")
+    if target.holds_something and options.overwrite != target.proof:
+        yield Finding("target-holds-data", None, (target.model or "The target", _contents(target), target.proof))
     if layout.frame.unreachable_bytes:
         yield Finding("unreachable", None, (Size(layout.frame.unreachable_bytes),))
     short = source.size_bytes - target.size_bytes
@@ -208,18 +54,73 @@ def _about_disks(source: Disk, target: Disk, layout: Layout) -> Iterator[Finding
         yield Finding("few-sectors-short", None, (Size(short), format_size(source.size_bytes, "decimal")))
 
 
-def _about_table(source: Disk, layout: Layout) -> Iterator[Finding]:
-    if not layout.carried:
+def _contents(disk: Disk) -> str:
+    """What is on a disk, in words: ``2 partitions of 447 GiB``."""
+    total = sum(p.sectors for p in disk.rows) * disk.logical_sector_bytes
+    if disk.rows:
+        count = "1 partition" if len(disk.rows) == 1 else f"{len(disk.rows)} partitions"
+        return f"{count} of {format_size(total)}"
+    kind = disk.filesystem
+    return f"a {kind.detail or KIND_NAMES[kind.kind]} file system" if kind else "a table that cannot be read"
+
+
+# A finding for each thing that a reader can say of a table.
+TABLE_CODES: dict[TableNote, str] = {
+    "primary-damaged": "table-first-copy-damaged",
+    "backup-missing": "table-backup-missing",
+    "backup-misplaced": "table-backup-misplaced",
+    "copies-differ": "table-copies-differ",
+    "gpt-lost": "table-lost-whole",
+    "no-protective-record": "table-without-guard",
+    "hybrid": "table-hybrid",
+    "chain-broken": "table-chain-broken",
+    "partition-cut-off": "partition-cut-off",
+}
+
+
+def _about_one_table(source: Disk) -> Iterator[Finding]:
+    for note in source.table_notes:
+        yield Finding(TABLE_CODES[note], None, (source.model or "the source",))
+    if source.filesystem is not None:
+        kind = source.filesystem.detail or KIND_NAMES[source.filesystem.kind]
+        yield Finding("no-table", None, (source.model or "The source", kind))
+
+
+def _about_health(disk: Disk, which: str) -> Iterator[Finding]:
+    health = disk.health
+    if health is None or health.state not in ("worn", "failing"):
+        return
+    told = [
+        text
+        for value, text in (
+            (health.reallocated_sectors, "{} sectors replaced"),
+            (health.pending_sectors, "{} waiting to be"),
+            (health.worn_percent, "{} % of its rated writes used"),
+        )
+        if value
+        for text in (text.format(value),)
+    ]
+    figures = (disk.model or f"The {which}", ", ".join(told) or "no figures given")
+    yield Finding(f"{which}-{health.state}", None, figures)
+
+
+def _about_roles(source: Disk, rows: Collection[Row], in_doubt: tuple[int, ...]) -> Iterator[Finding]:
+    if not any(row.carried for row in rows):
         yield Finding("nothing-to-carry", None)
         return
-    if layout.in_doubt:
-        yield Finding("system-unclear", None, (" and ".join(map(str, layout.in_doubt)),))
-    roles = {row.role for row in layout.rows}
+    if in_doubt:
+        yield Finding("system-unclear", None, (" and ".join(map(str, in_doubt)),))
+    roles = {row.role for row in rows}
     starts = "start" in roles or any("active" in p.flags for p in source.rows)
     if "system" in roles and not starts:
         yield Finding("no-start-row", None)
-    if "system" not in roles and not layout.in_doubt and not starts and "data" in roles:
+    if "system" not in roles and not in_doubt and not starts and "data" in roles:
         yield Finding("data-only", None)
+
+
+def _about_start(source: Disk, row: Row, grain: int) -> Iterator[Finding]:
+    if row.partition is not None and row.partition.first_lba * source.logical_sector_bytes % grain:
+        yield Finding("misaligned", row.number, (row, row.partition.first_lba))
 
 
 def _about_left(row: Row, layout: Layout) -> Iterator[Finding]:
@@ -254,8 +155,7 @@ def _about_sizes(source: Disk, layout: Layout) -> Iterator[Finding]:
     for row, grains in zip(layout.carried, layout.sizes, strict=True):
         if row.partition is None:
             continue
-        if row.partition.first_lba * source.logical_sector_bytes % grain:
-            yield Finding("misaligned", row.number, (row, row.partition.first_lba))
+        yield from _about_start(source, row, grain)
         if not row.elastic or row.floors is None or row.is_made:
             continue
         size, floors = grains * grain, row.floors

@@ -45,6 +45,7 @@ class Options:
     table: TableWish = "keep"
     grain_bytes: Bytes = DEFAULT_GRAIN
     order: tuple[int, ...] = ()
+    overwrite: str = ""
 
     def but(self, **changes: Any) -> "Options":
         return replace(self, **changes)

@@ -6,7 +6,8 @@ from functools import cached_property
 from typing import Literal, NamedTuple
 
 from .disk import Disk, Kind, Role
-from .findings import Finding, find
+from .finding_kinds import Finding
+from .findings import find
 from .floors import Floors
 from .layout import Layout, Verdict, lay_out
 from .options import Fit, Options
@@ -183,7 +184,7 @@ class Plan:
 
     @cached_property
     def findings(self) -> tuple[Finding, ...]:
-        return find(self.source, self.target, self.layout)
+        return find(self.source, self.target, self.layout, self.options)
 
     @cached_property
     def remedies(self) -> tuple[Remedy, ...]:

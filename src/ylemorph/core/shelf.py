@@ -1,7 +1,7 @@
 """Disks that one could buy: the nominal sizes in the trade (common practice, no source)."""
 
 from .disk import Disk
-from .sizes import GB, nominal_sectors
+from .sizes import GB, div_up, nominal_sectors
 
 NOMINAL_GB = (
     120, 128, 240, 250, 256, 480, 500, 512, 960, 1000, 1920, 2000, 3840, 4000, 6000, 8000, 10_000, 12_000, 16_000,
@@ -17,3 +17,11 @@ def nominal_disk(label_bytes: int, sector: int = 512) -> Disk:
 def shelf_disks(sector: int) -> list[tuple[int, Disk]]:
     """Nominal sizes in GB with their disks, smallest first."""
     return [(gigabytes, nominal_disk(gigabytes * GB, sector)) for gigabytes in NOMINAL_GB]
+
+
+def smallest_holding(held_bytes: int, sector: int) -> Disk:
+    """The smallest disk of a usual size that holds so many bytes; past the largest, one of just that size."""
+    for _, disk in shelf_disks(sector):
+        if disk.size_bytes >= held_bytes:
+            return disk
+    return Disk(sectors=div_up(held_bytes, sector), logical_sector_bytes=sector)

@@ -55,7 +55,17 @@ class _Reader:
             tail_hundredths=tail_hundredths,
             free_after=self.number("free_after"),
             order=tuple(self._listed("order")),
+            overwrite=self.overwrite(),
         )
+
+    def overwrite(self) -> str:
+        """The last four characters that confirm a target, as typed."""
+        value = self.data.get("overwrite")
+        if value is None:
+            return ""
+        if not isinstance(value, str) or len(value) > 40:
+            raise BadOption("this must be the last four characters", at="options.overwrite", mend="write them as text")
+        return value.strip().upper()
 
     def choice(self, key: str, choices: tuple[Any, ...], default: Any) -> Any:
         value = self.data.get(key)
@@ -185,7 +195,7 @@ class _Reader:
 _KEYS = frozenset(
     (
         "fit", "grow", "pin", "leave", "hold", "elastic", "role", "lighten", "cleared", "headroom", "headroom_system",
-        "headroom_data", "tail", "free_after", "table", "grain", "order",
+        "headroom_data", "tail", "free_after", "table", "grain", "order", "overwrite",
     )
 )  # fmt: skip
 
@@ -246,5 +256,6 @@ def options_to_data(options: Options) -> dict[str, Any]:
         "table": None if options.table == "keep" else options.table,
         "grain": None if options.grain_bytes == Options().grain_bytes else options.grain_bytes,
         "order": list(options.order),
+        "overwrite": options.overwrite or None,
     }
     return {key: value for key, value in values.items() if value is not None and value not in ([], {})}

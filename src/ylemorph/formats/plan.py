@@ -5,7 +5,7 @@ import io
 import json
 from typing import Any
 
-from ..core.findings import Finding
+from ..core.finding_kinds import Finding
 from ..core.plan import Plan, PlanRow
 from ..core.remedies import Remedy
 from ..core.sizes import Extent, Units

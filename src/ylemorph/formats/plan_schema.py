@@ -5,7 +5,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict
 
 from ..core.disk import Kind, Role
-from ..core.findings import Level
+from ..core.finding_kinds import Level
 from ..core.layout import Verdict
 from ..core.options import Fit
 from ..core.plan import Change

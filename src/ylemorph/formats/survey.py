@@ -1,7 +1,6 @@
 """``ylemorph.disk/1``: the disk survey as JSON, read with every field checked."""
 
 import json
-import re
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal
 
@@ -26,12 +25,9 @@ from ..core.disk import (
     checked,
 )
 from ..core.errors import BadSurvey
+from ..core.listing import TYPE_SHAPE
 from ..core.sizes import MAX_BYTES, Bytes
-from .survey_data import FORMAT
-
-MAX_FILE_BYTES = 8_000_000
-_GUID = re.compile(r"[0-9A-F]{8}(?:-[0-9A-F]{4}){3}-[0-9A-F]{12}")
-_MBR_TYPE = re.compile(r"0x[0-9A-F]{2}")
+from .survey_data import FORMAT, MAX_FILE_BYTES
 
 Count = Annotated[int, Field(ge=0, le=MAX_BYTES)]
 Positive = Annotated[int, Field(ge=1, le=MAX_BYTES)]
@@ -39,10 +35,11 @@ Text = Annotated[str, Field(max_length=400)]
 
 
 def _checked_type(text: str) -> str:
-    if _MBR_TYPE.fullmatch(text[:2] + text[2:].upper()):
-        return text[:2] + text[2:].upper()
-    if _GUID.fullmatch(text.upper()):
-        return text.upper()
+    mbr, guid = text[:2] + text[2:].upper(), text.upper()
+    if TYPE_SHAPE[0].fullmatch(mbr):
+        return mbr
+    if TYPE_SHAPE[1].fullmatch(guid):
+        return guid
     raise ValueError("must be a GPT type GUID, or an MBR type such as 0x07")
 
 

@@ -6,6 +6,7 @@ from typing import Any
 from ..core.disk import FileSystem, Health, Partition, Survey
 
 FORMAT = "ylemorph.disk/1"
+MAX_FILE_BYTES = 8_000_000
 
 
 def survey_to_data(survey: Survey) -> dict[str, Any]:
