@@ -22,7 +22,9 @@ def _say(text: str) -> None:
     print(text, file=sys.stderr, flush=True)
 
 
-def run_server(host: str, port: int, data: str | None, *, browser: bool = False) -> int:
+def run_server(
+    host: str, port: int, data: str | None, *, browser: bool = False, read_from: tuple[str, ...] = ()
+) -> int:
     """Serve until stopped. Raises YlemorphError where the port or the data folder cannot be used."""
     import waitress
 
@@ -31,7 +33,7 @@ def run_server(host: str, port: int, data: str | None, *, browser: bool = False)
 
     folder = Path(data) if data else user_data_path("ylemorph")
     store = prepare(folder)
-    app = create_app(store, bound_to=host)
+    app = create_app(store, bound_to=host, read_from=_folders(read_from))
     listener = _listener(host, port)
     server = waitress.create_server(app, sockets=[listener], threads=THREADS, ident="ylemorph")
     shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host
@@ -44,6 +46,13 @@ def run_server(host: str, port: int, data: str | None, *, browser: bool = False)
     finally:
         server.close()
     return 0
+
+
+def _folders(named: tuple[str, ...]) -> tuple[Path, ...]:
+    for name in named:
+        if not Path(name).is_dir():
+            raise YlemorphError(f"“{name}” is no folder", at="--read-from", mend="give one that exists")
+    return tuple(Path(name) for name in named)
 
 
 def _has_screen() -> bool:
@@ -69,8 +78,9 @@ def _listener(host: str, port: int) -> socket.socket:
     return listener
 
 
-def run_demo(port: int, data: str | None, *, browser: bool, fresh: bool) -> int:
+def run_demo(port: int, data: str | None, *, browser: bool, fresh: bool, read_from: tuple[str, ...] = ()) -> int:
     """Serve the demo from a data folder of its own; ``fresh`` begins again and keeps a copy of what was there."""
+    from .bench.bench import Bench
     from .demo.load import load_demo
 
     folder = Path(data) if data else user_data_path("ylemorph-demo")
@@ -78,11 +88,12 @@ def run_demo(port: int, data: str | None, *, browser: bool, fresh: bool) -> int:
         aside = folder.with_name(f"{folder.name}-{datetime.now():%Y%m%d-%H%M%S}")
         shutil.move(folder, aside)
         _say(f"The old demo data now stand in {aside}.")
-    connection = connect(prepare(folder))
+    store = prepare(folder)
+    connection = connect(store)
     try:
-        loaded = load_demo(connection)
+        loaded = load_demo(connection, Bench(store.parent / "bench"))
     finally:
         connection.close()
     if loaded:
         _say(f"Loaded {loaded} demo jobs of the Harrow Lane Library's workshop.")
-    return run_server("127.0.0.1", port, str(folder), browser=browser)
+    return run_server("127.0.0.1", port, str(folder), browser=browser, read_from=read_from)

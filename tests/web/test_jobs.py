@@ -111,13 +111,6 @@ def test_units_of_the_sentences(api, job):
     assert api("GET", f"/api/jobs/{job['id']}?units=furlongs").status_code == 422
 
 
-def test_surveys_are_read_as_text(api, survey):
-    import json
-
-    assert api("POST", "/api/surveys/read", {"text": json.dumps(survey)}).get_json() == survey
-    assert api("POST", "/api/surveys/read", {"text": "{"}).status_code == 422
-
-
 def test_the_shelf_has_the_usual_sizes(api):
     sizes = {item["label"]: item["sectors"] for item in api("GET", "/api/shelf").get_json()["sizes"]}
     assert sizes["480GB"] == 937703088

@@ -32,7 +32,7 @@ FINDINGS: dict[str, FindingKind] = {
     ),
     "source-is-target": FindingKind(
         "stop",
-        "Source and target are the same disk: both report {0} and the serial {1}.",
+        "Source and target are the same disk: both carry {0}.",
         "Choose another target.",
     ),
     "nothing-to-carry": FindingKind(

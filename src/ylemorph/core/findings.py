@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Iterator
 
+from .compare import is_few_short, same_disk
 from .disk import Disk, TableNote
 from .filesystems import BLOCKING, KIND_NAMES, kind_of, state_of
 from .finding_kinds import Finding, Size, gravest_first
@@ -38,23 +39,23 @@ def about_source(source: Disk, options: Options) -> tuple[Finding, ...]:
 def _about_disks(source: Disk, target: Disk, layout: Layout, options: Options) -> Iterator[Finding]:
     if source.logical_sector_bytes != target.logical_sector_bytes:
         yield Finding("sector-size-differs", None, (source.logical_sector_bytes, target.logical_sector_bytes))
-    if source.serial and source.serial == target.serial and source.model == target.model:
-        yield Finding("source-is-target", None, (source.model or "no model", source.serial))
+    same = same_disk(source, target)
+    if same:
+        yield Finding("source-is-target", None, (same,))
     elif source.table_id and source.table_id == target.table_id:
         yield Finding("identity-equal", None, (source.table_id,))
     yield from _about_health(source, "source")
     yield from _about_health(target, "target")
     if target.holds_something and options.overwrite != target.proof:
-        yield Finding("target-holds-data", None, (target.model or "The target", _contents(target), target.proof))
+        yield Finding("target-holds-data", None, (target.model or "The target", contents_of(target), target.proof))
     if layout.frame.unreachable_bytes:
         yield Finding("unreachable", None, (Size(layout.frame.unreachable_bytes),))
-    short = source.size_bytes - target.size_bytes
-    # Labels are rounded to whole GB, so two disks that differ by less than one of a thousand say the same.
-    if 0 < short <= source.size_bytes // 1000:
-        yield Finding("few-sectors-short", None, (Size(short), format_size(source.size_bytes, "decimal")))
+    if is_few_short(source, target):
+        short = Size(source.size_bytes - target.size_bytes)
+        yield Finding("few-sectors-short", None, (short, format_size(source.size_bytes, "decimal")))
 
 
-def _contents(disk: Disk) -> str:
+def contents_of(disk: Disk) -> str:
     """What is on a disk, in words: ``2 partitions of 447 GiB``."""
     total = sum(p.sectors for p in disk.rows) * disk.logical_sector_bytes
     if disk.rows:

@@ -1,16 +1,20 @@
-"""Put the demo's jobs into an empty store."""
+"""Put the demo's jobs into an empty store, and its first disks on the bench."""
 
 import sqlite3
 
+from ..bench.bench import Bench, usual
 from ..store import jobs
 from .scenario import jobs as demo_jobs
 
 
-def load_demo(connection: sqlite3.Connection) -> int:
+def load_demo(connection: sqlite3.Connection, bench: Bench | None = None) -> int:
     """How many jobs were made: none where the store holds some already."""
     if jobs.listed(connection):
         return 0
     states = demo_jobs()
     for state in states:
         jobs.create(connection, state, "Job begun")
+    if bench is not None:
+        for key in usual():
+            bench.attach(key)
     return len(states)

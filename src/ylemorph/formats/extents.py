@@ -9,7 +9,7 @@ import os
 import struct
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import BinaryIO
+from typing import IO
 
 from ..core.errors import YlemorphError
 
@@ -61,7 +61,7 @@ def _not_zero(at: int, data: bytes) -> Iterator[tuple[int, bytes]]:
         yield at + start, data[start:]
 
 
-def unpack(packed: BinaryIO, path: Path) -> int:
+def unpack(packed: IO[bytes], path: Path) -> int:
     """Write the sparse image to ``path`` and give its size. Raises BadImage where the file is not whole."""
     try:
         with lzma.open(packed, "rb") as source, path.open("wb") as out:

@@ -35,7 +35,7 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
         },
         "rows": [row_to_data(row) for row in plan.rows],
         "unallocated": [extent_data(extent, frame.logical_sector_bytes) for extent in plan.unallocated],
-        "findings": [_finding_data(finding, units) for finding in plan.findings],
+        "findings": [finding_data(finding, units) for finding in plan.findings],
         "remedies": [_remedy_data(remedy, units) for remedy in plan.remedies],
         "must_bytes": plan.must_bytes,
         "comfort_bytes": plan.comfort_bytes,
@@ -82,7 +82,7 @@ def extent_data(extent: Extent, sector: int) -> dict[str, int]:
     return {"first_lba": extent.start, "sectors": extent.length, "bytes": extent.length * sector}
 
 
-def _finding_data(finding: Finding, units: Units) -> dict[str, Any]:
+def finding_data(finding: Finding, units: Units) -> dict[str, Any]:
     return {
         "level": finding.level,
         "code": finding.code,

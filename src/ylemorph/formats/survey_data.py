@@ -29,7 +29,7 @@ def survey_to_data(survey: Survey) -> dict[str, Any]:
             **_known(
                 table_notes=list(disk.table_notes),
                 filesystem=_filesystem_data(disk.filesystem) if disk.filesystem else None,
-                health=_health_data(disk.health) if disk.health else None,
+                health=health_data(disk.health) if disk.health else None,
             ),
         },
     }
@@ -77,7 +77,7 @@ def _known(**fields: Any) -> dict[str, Any]:
     return {key: value for key, value in fields.items() if value not in (None, "", [])}
 
 
-def _health_data(health: Health) -> dict[str, Any]:
+def health_data(health: Health) -> dict[str, Any]:
     return {
         "state": health.state,
         "hours": health.hours,

@@ -7,15 +7,26 @@ from flask_openapi3.models.info import Info
 from flask_openapi3.openapi import OpenAPI
 
 from .. import __version__
-from . import db, guard, job_routes, pages, plans, problems
+from ..bench.bench import Bench
+from . import bench_routes, db, guard, job_routes, pages, plans, problems, survey_routes
 from .models import Problem
+from .readings import Readings
 
 # A job carries two surveys at the most.
 MAX_BODY_BYTES = 16_000_000
 
 
-def create_app(store: Path, *, bound_to: str = "127.0.0.1", static: Path = pages.STATIC) -> Flask:
-    """The application over the data file ``store``, for a server bound to the host ``bound_to``."""
+def create_app(
+    store: Path,
+    *,
+    bound_to: str = "127.0.0.1",
+    static: Path = pages.STATIC,
+    read_from: tuple[Path, ...] = (),
+) -> Flask:
+    """The application over the data file ``store``, for a server bound to the host ``bound_to``.
+
+    Disks may be read by path from the folders ``read_from``; from none unless they are given.
+    """
     app = OpenAPI(
         "ylemorph",
         info=Info(title="Ylemorph", version=__version__),
@@ -31,7 +42,11 @@ def create_app(store: Path, *, bound_to: str = "127.0.0.1", static: Path = pages
     problems.register(app)
     guard.register(app, bound_to)
     db.register(app, store)
+    app.config["BENCH"] = Bench(store.parent / "bench")
+    app.config["READINGS"] = Readings(read_from)
     app.register_api(plans.api)
+    app.register_api(survey_routes.api)
+    app.register_api(bench_routes.api)
     app.register_api(job_routes.api)
     app.add_url_rule("/api/openapi.json", "openapi", lambda: app.api_doc)
     pages.register(app, static)

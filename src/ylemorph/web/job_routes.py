@@ -7,7 +7,10 @@ from flask import Response, jsonify, request
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
+from ..core.amend import list_lightened, type_immovable, type_size, type_used
 from ..core.changes import Pair, apply_change
+from ..core.compare import same_disk
+from ..core.disk import Disk
 from ..core.errors import BadOption, YlemorphError
 from ..core.morph import morph_of
 from ..core.options import Options
@@ -16,6 +19,7 @@ from ..store import jobs
 from ..store.jobs import Job, JobState
 from .db import connection
 from .models import (
+    AmendModel,
     ChangeRequest,
     HistoryModel,
     JobFields,
@@ -176,10 +180,15 @@ def _with_fields(state: JobState, body: JobFields) -> tuple[JobState, str]:
     if "source" in sent:
         state = _with_source(state, body)
         words.append(f"Source set to {state.source.disk.model or 'a disk'}" if state.source else "Source taken out")
+        _refuse_source_as_target(state)
     if "target" in sent:
         state = _with_target(state, body)
         shown = state.target_size or (state.target.disk.model if state.target else "")
         words.append(f"Target set to {shown or 'a disk'}" if state.target_disk else "Target taken out")
+        _refuse_source_as_target(state)
+    if body.amend is not None:
+        state, sentence = _amended(state, body.amend)
+        words.append(sentence)
     if "options" in sent:
         state = replace(state, options=body.options or {})
         words.append("Options set")
@@ -192,15 +201,54 @@ def _with_fields(state: JobState, body: JobFields) -> tuple[JobState, str]:
     return state, "; ".join(words) or "Nothing changed"
 
 
+def _amended(state: JobState, amend: AmendModel) -> tuple[JobState, str]:
+    """The source with one fact typed, and what was done in words."""
+    if state.source is None:
+        raise BadOption("there is no source yet", at="amend", mend="read the source first")
+    survey, number = state.source, amend.number or 0
+    if amend.size is not None:
+        made = type_size(survey, amend.size)
+    elif amend.used is not None:
+        made = type_used(survey, number, amend.used, amend.bare)
+    elif amend.immovable is not None:
+        made = type_immovable(survey, number, amend.immovable, amend.bare)
+    elif amend.lightened is not None:
+        made = list_lightened(survey, number, amend.lightened)
+    else:
+        return state, "Nothing changed"
+    return replace(state, source=made.survey), made.sentence
+
+
+def _refuse_source_as_target(state: JobState) -> None:
+    if state.source is not None and state.target is not None:
+        same = same_disk(state.source.disk, state.target.disk)
+        if same:
+            raise BadOption(
+                f"this is the source itself: both carry {same}",
+                mend="choose another disk; if these are two disks, read one of them without its adapter",
+            )
+
+
 def _with_source(state: JobState, body: JobFields) -> JobState:
-    """Another source takes back what was set for the rows of the old one; the fit and the margins stay."""
+    """Another source takes back what was set for the rows of the old one; the fit and the margins stay.
+
+    The same partitions surveyed again keep all of it.
+    """
     try:
         source = body.source.to_core() if body.source else None
     except YlemorphError as error:
         raise error.under("source") from None
     kept = {"fit", "headroom", "headroom_system", "headroom_data", "tail", "grain"}
     options = {key: value for key, value in (state.options or {}).items() if key in kept}
-    return replace(state, source=source, options=options if state.source != source else state.options)
+    keeps = source is not None and state.source is not None and _is_same(state.source.disk, source.disk)
+    return replace(state, source=source, options=state.options if keeps else options)
+
+
+def _is_same(before: Disk, after: Disk) -> bool:
+    """The same partitions on a disk that says nothing else of itself than it did before."""
+    places = [[(p.number, p.first_lba, p.sectors) for p in disk.partitions] for disk in (before, after)]
+    told = ((before.model, after.model), (before.serial, after.serial), (before.table_id, after.table_id))
+    return places[0] == places[1] and all(one == two or not one for one, two in told)
 
 
 def _with_target(state: JobState, body: JobFields) -> JobState:

@@ -8,7 +8,7 @@ from ..core.disk import Role
 from ..core.layout import Verdict
 from ..core.options import Fit
 from ..core.plan import Change
-from ..formats.plan_schema import PlanModel, UnallocatedModel
+from ..formats.plan_schema import FindingModel, PlanModel, UnallocatedModel
 from ..formats.survey import SurveyModel
 
 Line = Annotated[str, Field(max_length=200)]
@@ -43,10 +43,15 @@ class PlanRequest(_In):
     units: Units = "binary"
 
 
-class SurveyText(_In):
-    """A survey as text, to be recognised and checked."""
+class AmendModel(_In):
+    """The source put right by hand: the disk's size, or one fact of a row. Empty text takes a fact out."""
 
-    text: str
+    number: int | None = None
+    size: Line | None = None
+    used: Line | None = None
+    immovable: Line | None = None
+    lightened: Annotated[str, Field(max_length=1_000_000)] | None = None
+    bare: Literal["gib", "gb"] = "gib"
 
 
 class JobFields(_In):
@@ -59,6 +64,7 @@ class JobFields(_In):
     source: SurveyModel | None = None
     target: Target | None = None
     options: Options | None = None
+    amend: AmendModel | None = None
 
 
 class ChangeRequest(BaseModel):
@@ -98,6 +104,18 @@ class DiskHead(_Out):
     serial: str
     size_bytes: int
     label: str
+    proof: str
+    holds: str
+
+
+class LookModel(_Out):
+    """A row of the source: its floors, what lies past the hard one, and the sentence that explains it."""
+
+    number: int
+    hard_floor_bytes: int | None
+    comfort_floor_bytes: int | None
+    past_floor_bytes: int | None
+    text: str
 
 
 class StripRow(_Out):
@@ -187,10 +205,15 @@ class JobModel(_Out):
     source: SurveyModel | None
     roles: list[RoleModel]
     source_gaps: list[UnallocatedModel]
+    source_look: list[LookModel]
+    source_findings: list[FindingModel]
     target: SurveyModel | None
     target_size: str | None
     target_sector: int
     target_head: DiskHead | None
+    target_gaps: list[UnallocatedModel]
+    target_compared: str
+    target_confirmed: bool
     source_head: DiskHead | None
     options: dict[str, Any]
     morph: MorphModel | None

@@ -14,9 +14,8 @@ from ..core.shelf import shelf_disks
 from ..core.wishes import options_from, target_from_text
 from ..formats.plan import plan_to_data
 from ..formats.plan_schema import PlanModel
-from ..formats.survey import SurveyModel, first_problem, read_survey, survey_from_data
-from ..formats.survey_data import survey_to_data
-from .models import PlanRequest, Problem, ShelfModel, SurveyText, TargetSizeModel
+from ..formats.survey import first_problem, survey_from_data
+from .models import PlanRequest, Problem, ShelfModel, TargetSizeModel
 
 tag = Tag(name="plans")
 api = APIBlueprint("plans", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={422: Problem})
@@ -32,12 +31,6 @@ def plan(body: PlanRequest) -> Response:
     target = read_target(body.target).disk
     options = options_from(body.options or {}, source, target)
     return jsonify(plan_to_data(make_plan(source, target, options), body.units))
-
-
-@api.post("/surveys/read", responses={200: SurveyModel})
-def read(body: SurveyText) -> Response:
-    """Check a survey's text and give it back as data."""
-    return jsonify(survey_to_data(read_survey(body.text)))
 
 
 @api.get("/shelf", responses={200: ShelfModel})

@@ -10,10 +10,12 @@ from flask import Flask, Response, current_app
 from pydantic import ValidationError
 from werkzeug.exceptions import HTTPException
 
+from ..bench.bench import NotAttached
 from ..core.errors import OutOfBounds, YlemorphError
 from ..formats.survey import first_problem
 from ..store.database import NotFound
 from ..store.jobs import Conflict
+from .readings import NotAllowed
 
 _LOG = logging.getLogger(__name__)
 
@@ -67,6 +69,14 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(NotFound)
     def _not_found(error: NotFound) -> Response:
+        return answer(problem_data(error, 404))
+
+    @app.errorhandler(NotAllowed)
+    def _not_allowed(error: NotAllowed) -> Response:
+        return answer(problem_data(error, 403))
+
+    @app.errorhandler(NotAttached)
+    def _not_attached(error: NotAttached) -> Response:
         return answer(problem_data(error, 404))
 
     @app.errorhandler(YlemorphError)

@@ -2,15 +2,18 @@
 
 from typing import Any
 
+from ..core.compare import compared
 from ..core.disk import Disk
 from ..core.errors import YlemorphError
+from ..core.findings import about_source, contents_of
 from ..core.morph import FitCard, Morph, morph_of
 from ..core.plan import make_plan
 from ..core.roles import role_notes
 from ..core.sizes import DEFAULT_GRAIN, Units, format_size
+from ..core.source_look import look_at
 from ..core.tables import gaps_of
 from ..core.wishes import options_from
-from ..formats.plan import extent_data, plan_to_data
+from ..formats.plan import extent_data, finding_data, plan_to_data
 from ..formats.survey_data import survey_to_data
 from ..store.jobs import Job, JobState
 from .problems import problem_data
@@ -24,6 +27,8 @@ def head(disk: Disk | None) -> dict[str, Any] | None:
         "serial": disk.serial,
         "size_bytes": disk.size_bytes,
         "label": format_size(disk.size_bytes, "decimal"),
+        "proof": disk.proof,
+        "holds": contents_of(disk) if disk.holds_something else "",
     }
 
 
@@ -52,10 +57,14 @@ def job_data(job: Job, units: Units = "binary") -> dict[str, Any]:
         "source": survey_to_data(state.source) if state.source else None,
         "roles": roles_data(source, state) if source else [],
         "source_gaps": _gaps_data(source) if source else [],
+        **_source_data(source, state, units),
         "target": survey_to_data(state.target) if state.target else None,
         "target_size": state.target_size,
         "target_sector": state.target_sector,
         "target_head": head(target),
+        "target_gaps": _gaps_data(target) if target else [],
+        "target_compared": compared(source, target, units) if source and target else "",
+        "target_confirmed": _confirmed(target, state) if target else False,
         "source_head": head(source),
         "options": state.options or {},
         "morph": morph,
@@ -65,6 +74,40 @@ def job_data(job: Job, units: Units = "binary") -> dict[str, Any]:
 
 def _gaps_data(disk: Disk) -> list[dict[str, int]]:
     return [extent_data(gap, disk.logical_sector_bytes) for gap in gaps_of(disk, DEFAULT_GRAIN)]
+
+
+def _confirmed(target: Disk, state: JobState) -> bool:
+    """Whether a target that holds something was confirmed by typing what proves it."""
+    return not target.holds_something or (state.options or {}).get("overwrite") == target.proof
+
+
+def _source_data(source: Disk | None, state: JobState, units: Units) -> dict[str, Any]:
+    """What can be said of the source before a target is known; nothing where an option does not suit it."""
+    if source is None:
+        return {"source_look": [], "source_findings": []}
+    given = {key: value for key, value in (state.options or {}).items() if key in SOURCE_OPTIONS}
+    try:
+        options = options_from(given, source, source)
+        looks, found = look_at(source, options), about_source(source, options)
+    except YlemorphError:
+        return {"source_look": [], "source_findings": []}
+    return {
+        "source_look": [
+            {
+                "number": look.row.number,
+                "hard_floor_bytes": look.hard_bytes,
+                "comfort_floor_bytes": look.comfort_bytes,
+                "past_floor_bytes": look.past_bytes,
+                "text": look.sentence(units),
+            }
+            for look in looks
+        ],
+        "source_findings": [finding_data(finding, units) for finding in found],
+    }
+
+
+# Options that speak of the source alone; the others need a target to be read.
+SOURCE_OPTIONS = frozenset(("role", "headroom", "headroom_system", "headroom_data", "cleared"))
 
 
 def roles_data(source: Disk, state: JobState) -> list[dict[str, Any]]:

@@ -1,0 +1,88 @@
+"""Surveys from listings and from typed rows; nothing is kept here."""
+
+import base64
+import binascii
+
+from flask import Response, jsonify
+from flask_openapi3.blueprint import APIBlueprint
+from flask_openapi3.models.tag import Tag
+
+from ..core.disk import Survey
+from ..core.errors import BadSurvey, YlemorphError
+from ..core.listing import Listed, merge
+from ..core.typed import TypedRow, typed_disk
+from ..formats.lsblk import COMMAND as LSBLK
+from ..formats.powershell import COMMAND as POWERSHELL
+from ..formats.reading import Reading, read_any
+from ..formats.survey_data import survey_to_data
+from .models import Problem
+from .reading_models import CommandsModel, ListingText, ReadingModel, TypedTable
+
+tag = Tag(name="surveys")
+api = APIBlueprint("surveys", __name__, url_prefix="/api/surveys", abp_tags=[tag], abp_responses={422: Problem})
+
+COMMANDS = (
+    ("Windows, PowerShell as administrator", POWERSHELL),
+    ("Linux, in a terminal", LSBLK),
+)
+
+
+@api.post("/read", responses={200: ReadingModel})
+def read(body: ListingText) -> Response:
+    """Recognise a listing and give its disks; with ``onto``, the survey with what the listing adds to it."""
+    reading = read_any(_bytes(body), size=body.size, table=body.table)
+    conflicts: tuple[str, ...] = ()
+    if body.onto is not None:
+        reading, conflicts = _added(body.onto.to_core(), reading)
+    return _answer(reading, conflicts)
+
+
+@api.post("/typed", responses={200: ReadingModel})
+def typed(body: TypedTable) -> Response:
+    """A disk from rows of which size and used space are enough."""
+    rows = [TypedRow(r.size, r.used, r.filesystem, r.label, r.role, r.number) for r in body.rows]
+    return _answer(Reading("typed", (typed_disk(rows, size=body.size, table=body.table, bare=body.bare),)), ())
+
+
+@api.get("/commands", responses={200: CommandsModel})
+def commands() -> Response:
+    """The one command that writes a listing, for each system."""
+    return jsonify({"commands": [{"where": where, "command": command} for where, command in COMMANDS]})
+
+
+def _bytes(body: ListingText) -> bytes | str:
+    if body.data is None:
+        return body.text or ""
+    try:
+        return base64.b64decode(body.data, validate=True)
+    except binascii.Error:
+        raise BadSurvey("the file's bytes are not base64", at="data", mend="send them as base64") from None
+
+
+def _added(survey: Survey, reading: Reading) -> tuple[Reading, tuple[str, ...]]:
+    """The one disk of the listing that is the surveyed one, merged into it."""
+    merged, trouble = [], None
+    for item in reading.found:
+        try:
+            merged.append(merge(survey, item.survey))
+        except YlemorphError as error:
+            trouble = error
+    if not merged:
+        raise trouble or BadSurvey("there is no disk in it", mend="take the listing again")
+    if len(merged) > 1:
+        raise BadSurvey(f"{len(merged)} disks of the listing could be this one", mend="take the listing of one disk")
+    found = Listed(survey.disk.model, merged[0].survey, ())
+    return Reading(reading.form, (found,)), merged[0].conflicts
+
+
+def _answer(reading: Reading, conflicts: tuple[str, ...]) -> Response:
+    return jsonify(
+        {
+            "form": reading.form,
+            "found": [
+                {"name": item.name, "survey": survey_to_data(item.survey), "missing": list(item.missing)}
+                for item in reading.found
+            ],
+            "conflicts": list(conflicts),
+        }
+    )
