@@ -103,6 +103,7 @@ def desk(work: Path) -> Made:
     system = ntfs(work, "system", 420 * GIB, "Desk")
     mark_ntfs(system, 100 * GIB, 0.3, 1)
     put(work, system, "pagefile.sys", 64 * MIB)
+    put(work, system, "hiberfil.sys", 32 * MIB)
     mark_ntfs(system, 131 * GIB, 0.89, 2)
     data = ntfs(work, "data", 510 * GIB, "Catalogue")
     mark_ntfs(data, 96 * GIB, 0.35, 3)
@@ -123,6 +124,7 @@ start=239616, size={117 * 1024 * 2048}, type={BASIC}
 start={239616 + 117 * 1024 * 2048}, size=1433600, type={RECOVERY}, attrs="RequiredPartition GUID:63"
 """
     system = ntfs(work, "system", 117 * GIB, "Reading")
+    put(work, system, "hiberfil.sys", 32 * MIB)
     mark_ntfs(system, 103 * GIB, 0.97, 5)
     recovery = ntfs(work, "recovery", 700 * MIB, "Recovery")
     mark_ntfs(recovery, 505 * MIB, 0.8, 6)
@@ -145,6 +147,7 @@ start={rows[4][0] * 2048}, size={rows[4][1] * 2048}, type=b
 """
     first = ntfs(work, "first", 350 * MIB, "System reserved")
     system = ntfs(work, "system", 120 * GIB, "Bindery")
+    put(work, system, "hiberfil.sys", 32 * MIB)
     mark_ntfs(system, 61 * GIB, 0.8, 7)
     scans = ntfs(work, "scans", 150 * GIB, "Scans")
     mark_ntfs(scans, 88 * GIB, 0.66, 8)

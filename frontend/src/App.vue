@@ -29,6 +29,7 @@ function go(event: KeyboardEvent): void {
   const id = router.currentRoute.value.params.id;
   const stage = { s: "source", t: "target", f: "fit" }[key];
   if (key === "j") void router.push("/");
+  else if (key === "b") void router.push("/bench");
   else if (stage && id) void router.push(`/jobs/${String(id)}/${stage}`);
   else return;
   event.stopImmediatePropagation();

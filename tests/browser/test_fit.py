@@ -1,15 +1,11 @@
 """The path of a job through the real interface."""
 
-import json
 import re
 
 import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import ROOT
-from tests.make import desk
-from ylemorph.core.disk import Survey
-from ylemorph.formats.survey_data import write_survey
 
 
 @pytest.fixture
@@ -198,52 +194,6 @@ def test_units(fit):
     expect(size(fit)).to_have_value("216.2 GB")
 
 
-def test_a_new_job_from_a_survey_to_a_verdict(window, store, tmp_path):
-    path = tmp_path / "desk.json"
-    path.write_text(write_survey(Survey(desk(model="Brindle K4"))))
-    page = window("/")
-    expect(page.get_by_text("There are three ways to begin")).to_be_visible()
-    page.get_by_role("button", name="New job").click()
-    page.get_by_label("Pick a survey file").set_input_files(path)
-    page.get_by_role("button", name="256 GB").click()
-    expect(page.get_by_text("Shows as 238 GiB")).to_be_visible()
-    page.get_by_role("button", name="See how it fits").click()
-    expect(page.get_by_role("heading", name="Tight")).to_be_visible()
-
-
-def test_files_that_cannot_be_used(window, store, tmp_path):
-    page = window("/")
-    page.get_by_role("button", name="New job").click()
-    wrong = tmp_path / "wrong.json"
-    for text, said in (
-        ("{", "is not JSON"),
-        (json.dumps({"format": "x"}), "not the format"),
-        (" " * 9_000_000, "9 MB"),
-    ):
-        wrong.write_text(text)
-        page.get_by_label("Pick a survey file").set_input_files(wrong)
-        expect(page.get_by_role("alert").filter(has_text=said)).to_be_visible()
-    page.get_by_text("Paste the text of a survey").click()
-    page.get_by_label("Text of a survey").fill("not a survey")
-    page.get_by_role("button", name="Read it").click()
-    expect(page.get_by_role("alert").filter(has_text="not JSON")).to_be_visible()
-    expect(page.get_by_label("Text of a survey")).to_have_value("not a survey")
-
-
-def test_a_dropped_file_begins_a_job(window, store):
-    page = window("/")
-    expect(page.get_by_text("There are three ways to begin")).to_be_visible()
-    page.evaluate(
-        """text => {
-            const data = new DataTransfer();
-            data.items.add(new File([text], "desk.json", { type: "application/json" }));
-            document.body.dispatchEvent(new DragEvent("drop", { dataTransfer: data, bubbles: true, cancelable: true }));
-        }""",
-        write_survey(Survey(desk(model="Brindle K4"))),
-    )
-    expect(page).to_have_url(re.compile(r"/target$"))
-
-
 def test_target_typed_wrongly_and_rightly(window, demo):
     page = window(f"/jobs/{demo['YM-0106']}/target")
     field = page.get_by_label("Size on the label, or sectors")
@@ -254,21 +204,6 @@ def test_target_typed_wrongly_and_rightly(window, demo):
     field.fill("937703088s")
     field.press("Enter")
     expect(page.get_by_text("937,703,088")).to_be_visible()
-
-
-def test_the_role_in_doubt_is_asked_for(window, store, tmp_path):
-    survey = json.loads(write_survey(Survey(desk())))
-    for partition in survey["disk"]["partitions"]:
-        partition["role"] = None
-    page = window("/")
-    page.get_by_role("button", name="New job").click()
-    page.get_by_text("Paste the text of a survey").click()
-    page.get_by_label("Text of a survey").fill(json.dumps(survey))
-    page.get_by_role("button", name="Read it").click()
-    page.get_by_role("link", name="Source").click()
-    expect(page.get_by_text("Rows 3 and 4 could each hold the operating system")).to_be_visible()
-    page.get_by_label("Role of partition 3").select_option("system")
-    expect(page.get_by_text("could each hold")).to_be_hidden()
 
 
 def test_jobs_are_searched_and_deleted(window, demo):
@@ -291,11 +226,16 @@ AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
-@pytest.mark.parametrize("stage", ["", "source", "target", "fit"])
+@pytest.mark.parametrize("stage", ["", "bench", "source", "target", "fit"])
 def test_accessibility(window, demo, stage, scheme):
-    path = f"/jobs/{demo['YM-0105' if stage == 'fit' else 'YM-0107']}/{stage}" if stage else "/"
+    job = demo["YM-0105" if stage == "fit" else "YM-0107"]
+    path = f"/{stage}" if stage in ("", "bench") else f"/jobs/{job}/{stage}"
     page = window(path, color_scheme=scheme, bypass_csp=True)
     expect(page.get_by_role("heading", level=1)).to_be_visible()
+    if stage == "source":
+        page.get_by_role("button", name="Desk", exact=True).click()
+        page.get_by_text("Take another survey").click()
+        page.get_by_text("Only the numbers").click()
     if stage == "fit":
         page.get_by_text("Margins and table").click()
         page.get_by_text("The same as a table").click()

@@ -72,3 +72,12 @@ def test_mbr_active_partition():
         "tools",
         "swap",
     ]
+
+
+def test_traces_of_a_system_settle_which_of_several_it_is():
+    plain, traced = fs("ntfs", GiB), fs("ntfs", GiB, system_hint="hiberfil.sys")
+    source = row_of((260 * MiB, EFI_SYSTEM, fs("fat32")), (GiB, BASIC_DATA, plain), (GiB, BASIC_DATA, traced))
+    assert propose_roles(source).by_number[3] == "system"
+    assert propose_roles(source).in_doubt == ()
+    both = row_of((260 * MiB, EFI_SYSTEM, fs("fat32")), (GiB, BASIC_DATA, traced), (GiB, BASIC_DATA, traced))
+    assert propose_roles(both).in_doubt == (2, 3)

@@ -89,6 +89,7 @@ def test_the_end_of_a_new_volume_belongs_to_its_own_records(image):
 def test_page_and_hibernation_files_hold_the_end_fast(image):
     found = read(image("ntfs-hibernated"))
     assert 6_000_000 < found.immovable_end_byte <= found.last_used_byte
+    assert (found.system_hint, read(image("ntfs-4096")).system_hint) == ("hiberfil.sys", "")
 
 
 def test_xfs_and_btrfs_tell_their_used_space(image):

@@ -2,7 +2,7 @@
 import { queryOptions, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, shallowRef, type Ref } from "vue";
 import { units } from "../widgets/units";
-import { client, data, ProblemError, type Change, type Job, type Schemas, type Survey } from "./client";
+import { client, data, ProblemError, type Change, type Job, type Schemas } from "./client";
 
 export const jobsQuery = () =>
   queryOptions({
@@ -16,10 +16,6 @@ export const shelfQuery = () =>
     queryFn: async () => (await data(client.GET("/api/shelf"))).sizes,
     staleTime: Infinity,
   });
-
-export async function readSurvey(text: string): Promise<Survey> {
-  return await data(client.POST("/api/surveys/read", { body: { text } }));
-}
 
 export type Fields = Schemas["JobFields"];
 

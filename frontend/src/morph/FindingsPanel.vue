@@ -2,6 +2,7 @@
 /** What is worth knowing, the gravest first, and where nothing fits, what would mend it. */
 import { computed } from "vue";
 import type { Plan, Remedy } from "../api/client";
+import FindingList from "../widgets/FindingList.vue";
 import { VERDICTS } from "../widgets/words";
 
 const props = defineProps<{ plan: Plan; action: (remedy: Remedy) => (() => void) | null }>();
@@ -36,18 +37,7 @@ const counts = computed(() =>
       <span class="muted">{{ counts || "none" }}</span>
     </div>
     <p v-if="!plan.findings.length" class="muted">Nothing stands against this plan.</p>
-    <ul>
-      <li v-for="finding in plan.findings" :key="`${finding.code}${finding.row}`">
-        <span class="tag" :class="finding.level">{{ finding.level }}</span>
-        <div>
-          <button v-if="finding.row !== null" type="button" class="text" @click="emit('choose', finding.row)">
-            {{ finding.text }}
-          </button>
-          <b v-else>{{ finding.text }}</b>
-          <p class="muted">{{ finding.do }}</p>
-        </div>
-      </li>
-    </ul>
+    <FindingList :findings="plan.findings" @choose="(row) => emit('choose', row)" />
   </section>
 </template>
 
@@ -77,15 +67,5 @@ li > div {
   flex: 1;
   min-width: 0;
   line-height: 1.35;
-}
-.text {
-  font: inherit;
-  font-weight: 600;
-  color: var(--ink);
-  text-align: left;
-  background: none;
-  border: 0;
-  padding: 0;
-  cursor: pointer;
 }
 </style>

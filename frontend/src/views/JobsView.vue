@@ -5,10 +5,12 @@ import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import type { JobLine, Survey } from "../api/client";
 import { createJob, deleteJob, jobsQuery } from "../api/jobs";
-import FilePick from "../widgets/FilePick.vue";
+import DiskIntake from "../intake/DiskIntake.vue";
 import MiniMorph from "../widgets/MiniMorph.vue";
 import TopBar from "../widgets/TopBar.vue";
-import { surveyFromFile } from "../widgets/files";
+import { readFile } from "../intake/files";
+import { isTyping } from "../widgets/keys";
+import { said } from "../widgets/said";
 import { moment } from "../widgets/units";
 import { FIT_NAMES, VERDICTS } from "../widgets/words";
 
@@ -34,12 +36,15 @@ const shown = computed(() => {
 
 const STAGE_NAMES = { source: "Source", target: "Target", fit: "Fit" } as const;
 
-async function begin(source?: Survey): Promise<void> {
+async function begin(source?: Survey, words: string[] = []): Promise<void> {
+  said.value = words;
   try {
     const name = source?.disk.model ? `${source.disk.model} to a new disk` : "New job";
     const job = await createJob({ name, ...(source ? { source } : {}) });
     void queries.invalidateQueries({ queryKey: ["jobs"] });
-    await router.push(`/jobs/${job.id}/${source ? "target" : "source"}`);
+    // A listing that leaves something open is looked at first; a whole one needs only its target.
+    const next = source && words.length < 2 ? "target" : "source";
+    await router.push(`/jobs/${job.id}/${next}`);
   } catch (failure) {
     trouble.value = (failure as Error).message;
   }
@@ -67,9 +72,28 @@ useEventListener(window, "drop", (event: DragEvent) => {
   const file = event.dataTransfer?.files[0];
   if (!file) return;
   trouble.value = "";
-  surveyFromFile(file)
-    .then(begin)
-    .catch((failure: Error) => (trouble.value = failure.message));
+  void beginFrom(file);
+});
+
+/** A dropped listing of one disk begins a job at once; of several, the job begins where the disk is chosen. */
+async function beginFrom(file: File): Promise<void> {
+  try {
+    const reading = await readFile(file);
+    const only = reading.found.length === 1 ? reading.found[0] : undefined;
+    if (only) await begin(only.survey, [`Recognised: ${reading.form}.`, ...only.missing]);
+    else {
+      adding.value = true;
+      trouble.value = `${file.name} lists ${reading.found.length} disks: give it under “A listing”, where one is chosen.`;
+    }
+  } catch (failure) {
+    trouble.value = (failure as Error).message;
+  }
+}
+
+useEventListener(window, "keydown", (event: KeyboardEvent) => {
+  if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey || event.key.toLowerCase() !== "n") return;
+  event.preventDefault();
+  adding.value = true;
 });
 </script>
 
@@ -89,7 +113,7 @@ useEventListener(window, "drop", (event: DragEvent) => {
     </div>
 
     <section v-if="adding" class="card new" aria-label="New job">
-      <FilePick what="source disk" @survey="begin" />
+      <DiskIntake what="source disk" typed @survey="begin" />
       <div>
         <a-button @click="begin()">Begin without a survey</a-button>
         <span class="muted"> The source can follow later.</span>
@@ -106,9 +130,9 @@ useEventListener(window, "drop", (event: DragEvent) => {
       <h2>No jobs yet</h2>
       <p>There are three ways to begin:</p>
       <ol>
-        <li>Drop a survey file anywhere on this page.</li>
-        <li>Press <b>New job</b> and pick or paste a survey of the source disk.</li>
-        <li>Press <b>New job</b>, begin without a survey, and choose the target first.</li>
+        <li>Drop a listing or survey of the source disk anywhere on this page.</li>
+        <li>Press <b>New job</b> and read a disk on the bench, or paste a listing.</li>
+        <li>Press <b>New job</b> and type the numbers: sizes and used space are enough.</li>
       </ol>
     </section>
     <p v-else-if="!shown.length" class="card">No job matches “{{ search }}”.</p>
@@ -176,7 +200,7 @@ useEventListener(window, "drop", (event: DragEvent) => {
       </table>
     </div>
   </main>
-  <div v-if="dragging" class="veil" aria-hidden="true">Drop the survey to begin a job</div>
+  <div v-if="dragging" class="veil" aria-hidden="true">Drop the listing to begin a job</div>
 </template>
 
 <style scoped>

@@ -3,9 +3,10 @@ import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import type { Job, Survey } from "../api/client";
 import { shelfQuery, type JobStore } from "../api/jobs";
+import DiskIntake from "../intake/DiskIntake.vue";
 import DiskHead from "../widgets/DiskHead.vue";
 import DiskTable from "../widgets/DiskTable.vue";
-import FilePick from "../widgets/FilePick.vue";
+import FindingList from "../widgets/FindingList.vue";
 import PickOne from "../widgets/PickOne.vue";
 import { exact, size } from "../widgets/units";
 
@@ -33,14 +34,35 @@ function take(nominal: string): void {
 }
 const takeSurvey = (target: Survey) => void props.store.set({ target: { ...target } });
 
-const compared = computed(() => {
-  const [source, target] = [props.job.source_head, props.job.target_head];
-  if (!source || !target) return "";
-  const change = target.size_bytes - source.size_bytes;
-  if (change === 0) return "Exactly as large as the source.";
-  const same = source.label === target.label ? "The same on the label, yet " : "";
-  return `${same}${size(Math.abs(change))} ${change > 0 ? "larger" : "smaller"} than the source.`;
+/** Typing the last four of the serial confirms that this disk may be overwritten. */
+const typedProof = ref("");
+const wrongProof = computed(() => {
+  const proof = props.job.target_head?.proof ?? "";
+  const text = typedProof.value.trim().toUpperCase();
+  return text.length >= proof.length && text !== proof;
 });
+watch(
+  () => props.job.target_head?.proof,
+  () => (typedProof.value = ""),
+);
+function confirm(): void {
+  if (typedProof.value.trim() && !wrongProof.value) {
+    void props.store.set({ options: { ...props.job.options, overwrite: typedProof.value } });
+  }
+}
+const findings = computed(() =>
+  (props.job.morph?.plan.findings ?? []).filter((finding) => ABOUT_TARGET.includes(finding.code)),
+);
+const ABOUT_TARGET = [
+  "source-is-target",
+  "sector-size-differs",
+  "target-failing",
+  "target-worn",
+  "identity-equal",
+  "few-sectors-short",
+  "unreachable",
+  "data-only",
+];
 </script>
 
 <template>
@@ -49,6 +71,7 @@ const compared = computed(() => {
       <h1>Target</h1>
       <span class="muted">the disk it must fit</span>
     </div>
+    <p v-if="refused" role="alert" class="card"><span class="tag stop">stop</span> {{ refused.message }}</p>
     <section class="card choose">
       <div>
         <h2>A size</h2>
@@ -72,23 +95,40 @@ const compared = computed(() => {
           <PickOne v-model="sector" :choices="SECTORS" label="Logical sector size" />
           <a-button html-type="submit" :disabled="!typed.trim()">Take it</a-button>
         </form>
-        <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused.message }}</p>
       </div>
       <div>
-        <h2>A survey</h2>
-        <p class="muted">With what is on the disk now.</p>
-        <FilePick what="target disk" @survey="takeSurvey" />
+        <h2>A disk</h2>
+        <p class="muted">With what is on it now.</p>
+        <DiskIntake what="target disk" :serial="job.target?.disk.serial || undefined" @survey="takeSurvey" />
       </div>
     </section>
 
     <section v-if="job.target_head" class="card">
       <template v-if="job.target">
         <DiskHead :survey="job.target" />
-        <template v-if="job.target.disk.partitions?.length">
-          <p role="status">
-            <span class="tag stop">stop</span> This disk holds something. Everything on it will be overwritten.
+        <template v-if="job.target_head.holds">
+          <div v-if="!job.target_confirmed" class="confirm">
+            <p>
+              <span class="tag stop">stop</span>
+              <b> This disk holds {{ job.target_head.holds }}. All of it will be overwritten.</b>
+            </p>
+            <form @submit.prevent="confirm">
+              <label for="proof">
+                Look at the disk in your hand and type the last four of its
+                {{ job.target.disk.serial ? "serial" : "identity" }}
+              </label>
+              <a-input id="proof" v-model:value="typedProof" class="fig" :maxlength="12" autocomplete="off" />
+              <a-button html-type="submit" :disabled="!typedProof.trim()">It may be overwritten</a-button>
+            </form>
+            <p v-if="wrongProof" role="alert">
+              “{{ typedProof.trim() }}” is not how the {{ job.target.disk.serial ? "serial" : "identity" }} of this disk
+              ends. Check that it is the right disk.
+            </p>
+          </div>
+          <p v-else role="status">
+            <span class="tag">note</span> Confirmed as {{ job.target_head.proof }}: what it holds may be overwritten.
           </p>
-          <DiskTable :survey="job.target" />
+          <DiskTable :survey="job.target" :gaps="job.target_gaps" />
         </template>
         <p v-else class="muted">There is nothing on it.</p>
       </template>
@@ -100,9 +140,10 @@ const compared = computed(() => {
           of {{ job.target_sector }} bytes.
         </p>
       </template>
-      <p>
-        <b>{{ compared }}</b>
+      <p v-if="job.target_compared">
+        <b>{{ job.target_compared }}</b>
       </p>
+      <FindingList :findings="findings" />
     </section>
     <div v-if="job.target_head" class="next">
       <router-link :to="`/jobs/${job.id}/${job.source ? 'fit' : 'source'}`">
@@ -125,6 +166,18 @@ const compared = computed(() => {
   display: grid;
   gap: 10px;
   align-content: start;
+}
+.confirm,
+.confirm form {
+  display: grid;
+  gap: 8px;
+}
+.confirm form {
+  grid-template-columns: max-content 110px max-content;
+  align-items: center;
+}
+.confirm [role="alert"] {
+  color: var(--action);
 }
 .sizes {
   display: flex;

@@ -3,19 +3,23 @@
 import { computed } from "vue";
 import type { Survey } from "../api/client";
 import { exact, size } from "./units";
+import { HEALTH, LINKS } from "./words";
 
 const props = defineProps<{ survey: Survey }>();
 const disk = computed(() => props.survey.disk);
 const bytes = computed(() => disk.value.sectors * disk.value.logical_sector_bytes);
 const TABLES = { gpt: "GPT", mbr: "MBR", none: "no table" } as const;
-const LINKS = {
-  sata: "SATA",
-  nvme: "NVMe",
-  usb2: "USB 2",
-  usb3: "USB 3",
-  network: "network",
-  unknown: "link unknown",
-} as const;
+const health = computed(() => {
+  const told = disk.value.health;
+  if (!told) return "not known";
+  const figures = [
+    told.hours == null ? "" : `${told.hours.toLocaleString("en")} h`,
+    told.worn_percent ? `${told.worn_percent} % of rated writes` : "",
+    told.reallocated_sectors ? `${told.reallocated_sectors} sectors replaced` : "",
+    told.pending_sectors ? `${told.pending_sectors} waiting` : "",
+  ];
+  return [HEALTH[told.state].replace("says it is ", ""), ...figures.filter(Boolean)].join(", ");
+});
 const facts = computed(() => [
   ["Serial", disk.value.serial || "not known"],
   ["On the label", size(bytes.value, "decimal")],
@@ -24,10 +28,11 @@ const facts = computed(() => [
   ["Disk identity", disk.value.table_id || "not known"],
   ["Link", LINKS[disk.value.link ?? "unknown"]],
   ["Kind", disk.value.rotational == null ? "not known" : disk.value.rotational ? "mechanical" : "solid-state"],
+  ["Health", health.value],
   [
     "Sectors",
     `${disk.value.sectors.toLocaleString("en")} of ${disk.value.logical_sector_bytes} B` +
-      (disk.value.physical_sector_bytes ? `, ${disk.value.physical_sector_bytes} B physical` : ""),
+      (disk.value.physical_sector_bytes ? ` (${disk.value.physical_sector_bytes})` : ""),
   ],
 ]);
 </script>

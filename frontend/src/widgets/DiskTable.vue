@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** The partitions of a surveyed disk, each with its usage strip. */
+/** The partitions of a surveyed disk in the order of their starts, what stands unallocated between them, and strips. */
 import { computed } from "vue";
 import type { Partition, Schemas, Survey } from "../api/client";
 import PickOne from "./PickOne.vue";
@@ -11,13 +11,30 @@ const props = defineProps<{
   survey: Survey;
   roles?: Schemas["RoleModel"][];
   gaps?: Schemas["UnallocatedModel"][];
+  looks?: Schemas["LookModel"][];
+  chosen?: number | null;
 }>();
-const emit = defineEmits<{ role: [row: number, role: string] }>();
+const emit = defineEmits<{ role: [row: number, role: string]; choose: [row: number] }>();
 const sector = computed(() => props.survey.disk.logical_sector_bytes);
-const partitions = computed(() => props.survey.disk.partitions ?? []);
 const roleOf = (number: number) => props.roles?.find((role) => role.number === number);
+const lookOf = (number: number) => props.looks?.find((look) => look.number === number);
 const bytes = (partition: Partition) => partition.sectors * sector.value;
 const ROLE_CHOICES = ROLES.map((role) => ({ value: role, label: role }));
+const columns = computed(() => (props.roles ? 8 : 7));
+
+type Line = { at: number; partition?: Partition; gap?: Schemas["UnallocatedModel"] };
+const lines = computed<Line[]>(() =>
+  [
+    ...(props.survey.disk.partitions ?? []).map((partition) => ({ at: partition.first_lba, partition })),
+    ...(props.gaps ?? []).map((gap) => ({ at: gap.first_lba, gap })),
+  ].sort((a, b) => a.at - b.at),
+);
+const kind = (partition: Partition) => {
+  const fs = partition.filesystem;
+  return !fs ? "none" : fs.detail && fs.kind === "unknown" ? fs.detail : KINDS[fs.kind];
+};
+const blocked = (partition: Partition) =>
+  !["clean", "unknown", undefined].includes(partition.filesystem?.state ?? "unknown");
 </script>
 
 <template>
@@ -34,56 +51,88 @@ const ROLE_CHOICES = ROLES.map((role) => ({ value: role, label: role }));
           <th scope="col" class="num">Size</th>
           <th scope="col" class="num">Used</th>
           <th scope="col" class="num">Full</th>
-          <th scope="col">Where data lies</th>
           <th scope="col">State</th>
           <th v-if="roles" scope="col">Role</th>
         </tr>
       </thead>
-      <tbody>
-        <tr v-for="partition in partitions" :key="partition.number">
-          <td class="fig">{{ partition.number }}</td>
-          <td>
-            {{ partition.filesystem?.label || partition.name || "no name" }}
-            <div v-if="partition.logical || partition.flags?.length" class="muted">
-              {{ [partition.logical ? "logical" : "", ...(partition.flags ?? [])].filter(Boolean).join(", ") }}
-            </div>
-          </td>
-          <td>{{ partition.filesystem ? KINDS[partition.filesystem.kind] : "none" }}</td>
-          <td class="num" :title="exact(bytes(partition), sector)">{{ size(bytes(partition)) }}</td>
-          <td class="num">
-            {{ partition.filesystem?.used_bytes == null ? "not known" : size(partition.filesystem.used_bytes) }}
-          </td>
-          <td class="num">
-            {{
-              partition.filesystem?.used_bytes == null ? "" : percent(partition.filesystem.used_bytes, bytes(partition))
-            }}
-          </td>
-          <td><UsageStrip :partition="partition" :bytes="bytes(partition)" /></td>
-          <td>
-            <span
-              v-if="partition.filesystem?.state && !['clean', 'unknown'].includes(partition.filesystem.state)"
-              class="tag mind"
-            >
-              {{ partition.filesystem.state }}
-            </span>
-            <span v-else class="muted">{{ partition.filesystem?.state ?? "" }}</span>
-          </td>
-          <td v-if="roles">
-            <template v-if="roleOf(partition.number)">
-              <PickOne
-                :model-value="roleOf(partition.number)!.role"
-                :choices="ROLE_CHOICES"
-                :label="`Role of partition ${partition.number}`"
-                @update:model-value="(role) => emit('role', partition.number, role)"
-              />
-              <div v-if="roleOf(partition.number)?.in_doubt" class="muted">in doubt</div>
-              <div v-else-if="roleOf(partition.number)?.proposed" class="muted">proposed</div>
-            </template>
-            <span v-else class="muted">extended</span>
-          </td>
+      <tbody v-for="line in lines" :key="line.at" :class="{ chosen: line.partition?.number === chosen }">
+        <tr v-if="line.gap" class="gap">
+          <td></td>
+          <td :colspan="2" class="muted">unallocated</td>
+          <td class="num muted" :title="exact(line.gap.bytes, sector)">{{ size(line.gap.bytes) }}</td>
+          <td :colspan="columns - 4"></td>
         </tr>
-        <tr v-if="!partitions.length">
-          <td colspan="9" class="muted">This disk has no partitions.</td>
+        <template v-if="line.partition">
+          <tr>
+            <td class="fig">{{ line.partition.number }}</td>
+            <td>
+              <button
+                v-if="looks && lookOf(line.partition.number)"
+                type="button"
+                class="name"
+                :aria-expanded="line.partition.number === chosen"
+                title="Type its used space, what cannot be moved, what need not go over"
+                @click="emit('choose', line.partition.number)"
+              >
+                {{ line.partition.filesystem?.label || line.partition.name || "no name" }}
+              </button>
+              <template v-else>{{ line.partition.filesystem?.label || line.partition.name || "no name" }}</template>
+              <span v-if="line.partition.logical || line.partition.flags?.length" class="muted">
+                {{
+                  [line.partition.logical ? "logical" : "", ...(line.partition.flags ?? [])].filter(Boolean).join(", ")
+                }}
+              </span>
+            </td>
+            <td>{{ kind(line.partition) }}</td>
+            <td class="num" :title="exact(bytes(line.partition), sector)">{{ size(bytes(line.partition)) }}</td>
+            <td class="num">
+              {{
+                line.partition.filesystem?.used_bytes == null ? "not known" : size(line.partition.filesystem.used_bytes)
+              }}
+            </td>
+            <td class="num">
+              {{
+                line.partition.filesystem?.used_bytes == null
+                  ? ""
+                  : percent(line.partition.filesystem.used_bytes, bytes(line.partition))
+              }}
+            </td>
+            <td>
+              <span v-if="blocked(line.partition)" class="tag mind">{{ line.partition.filesystem?.state }}</span>
+              <span v-else class="muted">{{
+                line.partition.filesystem?.state?.replace("unknown", "not known") ?? ""
+              }}</span>
+            </td>
+            <td v-if="roles" class="role">
+              <template v-if="roleOf(line.partition.number)">
+                <PickOne
+                  :model-value="roleOf(line.partition.number)!.role"
+                  :choices="ROLE_CHOICES"
+                  :label="`Role of partition ${line.partition.number}`"
+                  @update:model-value="(role) => emit('role', line.partition!.number, role)"
+                />
+                <span v-if="roleOf(line.partition.number)?.in_doubt" class="tag mind">in doubt</span>
+                <span v-else-if="roleOf(line.partition.number)?.proposed" class="muted">proposed</span>
+              </template>
+              <span v-else class="muted">extended</span>
+            </td>
+          </tr>
+          <tr v-if="line.partition.filesystem?.usage_map || lookOf(line.partition.number)?.text" class="under">
+            <td></td>
+            <td :colspan="columns - 1">
+              <UsageStrip
+                :partition="line.partition"
+                :bytes="bytes(line.partition)"
+                :look="lookOf(line.partition.number)"
+              />
+              <slot name="row" :partition="line.partition" :look="lookOf(line.partition.number)" />
+            </td>
+          </tr>
+        </template>
+      </tbody>
+      <tbody v-if="!lines.length">
+        <tr>
+          <td :colspan="columns" class="muted">This disk has no partitions.</td>
         </tr>
       </tbody>
     </table>
@@ -93,5 +142,34 @@ const ROLE_CHOICES = ROLES.map((role) => ({ value: role, label: role }));
 <style scoped>
 .scroll {
   overflow-x: auto;
+}
+tbody tr:first-child:not(:last-child) td {
+  border-bottom: 0;
+  padding-bottom: 2px;
+}
+.under td {
+  padding-top: 0;
+}
+.gap td {
+  padding: 3px 10px 3px 0;
+  border-bottom-style: dashed;
+}
+.name {
+  font: inherit;
+  font-weight: 600;
+  color: var(--ink);
+  background: none;
+  border: 0;
+  border-bottom: 1px dotted var(--sand);
+  padding: 0;
+  margin-right: 6px;
+  cursor: pointer;
+}
+.role {
+  white-space: nowrap;
+}
+.role .muted,
+.role .tag {
+  margin-left: 6px;
 }
 </style>

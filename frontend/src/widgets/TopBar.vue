@@ -13,6 +13,10 @@ const UNIT_CHOICES = [
     <router-link to="/" class="name" aria-label="Ylemorph, all jobs">
       <img src="/mark.svg" alt="" width="26" height="18" />Ylemorph
     </router-link>
+    <nav class="places no-print" aria-label="Places">
+      <router-link to="/">Jobs</router-link>
+      <router-link to="/bench">Bench</router-link>
+    </nav>
     <div class="middle"><slot /></div>
     <nav class="stages no-print" aria-label="Stages"><slot name="stages" /></nav>
     <slot name="actions" />
@@ -38,6 +42,18 @@ const UNIT_CHOICES = [
   font-weight: 600;
   font-size: 17px;
   color: var(--ink);
+}
+.places {
+  display: flex;
+  gap: 12px;
+}
+.places a {
+  color: var(--muted);
+  padding: 4px 0;
+}
+.places .router-link-exact-active {
+  color: var(--ink);
+  font-weight: 600;
 }
 @media (prefers-color-scheme: dark) {
   .name img {

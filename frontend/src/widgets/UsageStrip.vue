@@ -1,11 +1,11 @@
 <script setup lang="ts">
-/** Where data lies in one partition: darker where it is fuller, with the last used byte and what cannot be moved. */
+/** Where data lies in one partition: darker where it is fuller, with the last used byte, the immovable end and floors. */
 import { computed } from "vue";
-import type { Partition } from "../api/client";
+import type { Partition, Schemas } from "../api/client";
 import { size } from "./units";
 
-const props = defineProps<{ partition: Partition; bytes: number }>();
-const WIDTH = 200;
+const props = defineProps<{ partition: Partition; bytes: number; look?: Schemas["LookModel"] }>();
+const WIDTH = 1000;
 const fs = computed(() => props.partition.filesystem);
 const buckets = computed(() => {
   const map = fs.value?.usage_map;
@@ -18,59 +18,97 @@ const buckets = computed(() => {
     }))
     .filter((bucket) => bucket.opacity > 0 && bucket.x < WIDTH);
 });
-const at = (byte: number | null | undefined) => (byte == null ? null : (byte / props.bytes) * WIDTH);
-const last = computed(() => at(fs.value?.last_used_byte));
-const fixed = computed(() => at(fs.value?.immovable_end_byte));
+const at = (byte: number | null | undefined) =>
+  byte == null || byte > props.bytes ? null : (byte / props.bytes) * WIDTH;
+const marks = computed(() =>
+  [
+    { kind: "hard", x: at(props.look?.hard_floor_bytes) },
+    { kind: "comfort", x: at(props.look?.comfort_floor_bytes) },
+    { kind: "fixed", x: at(fs.value?.immovable_end_byte) },
+    { kind: "last", x: at(fs.value?.last_used_byte) },
+  ].filter((mark): mark is { kind: string; x: number } => mark.x !== null),
+);
+/** Without a map the used space is drawn from the front, pale: how much, not where. */
+const plain = computed(() =>
+  buckets.value.length ? 0 : ((fs.value?.used_bytes ?? 0) / Math.max(1, props.bytes)) * WIDTH,
+);
 const words = computed(() => {
-  if (!fs.value) return "nothing known of its content";
-  const end = fs.value.last_used_byte;
-  return end == null ? "where data lies is not known" : `data reaches to ${size(end)} of ${size(props.bytes)}`;
+  const parts = [];
+  const known = fs.value;
+  if (known?.last_used_byte != null) {
+    const owner = known.end_owner && known.end_owner !== "files" ? ` (${known.end_owner})` : "";
+    parts.push(`data reaches to ${size(known.last_used_byte)}${owner}`);
+    if (known.data_end_byte != null && known.data_end_byte < known.last_used_byte) {
+      parts.push(`without the file system's own records to ${size(known.data_end_byte)}`);
+    }
+  }
+  if (known?.immovable_end_byte != null) parts.push(`what cannot be moved ends at ${size(known.immovable_end_byte)}`);
+  return parts.join(", ");
 });
+const sentence = computed(() => [props.look?.text, words.value && `Now ${words.value}.`].filter(Boolean).join(" "));
 </script>
 
 <template>
   <div class="strip">
-    <svg v-if="buckets.length" :viewBox="`0 0 ${WIDTH} 14`" :width="WIDTH" height="14" role="img" :aria-label="words">
+    <svg
+      v-if="buckets.length || plain || marks.length"
+      :viewBox="`0 0 ${WIDTH} 14`"
+      preserveAspectRatio="none"
+      role="img"
+      :aria-label="`Partition ${partition.number}: ${words || 'where data lies is not known'}`"
+    >
       <rect class="room" x="0" y="1" :width="WIDTH" height="12" />
+      <rect v-if="plain" class="used plain" x="0" y="1" :width="plain" height="12" />
       <rect
         v-for="bucket in buckets"
         :key="bucket.x"
         class="used"
         :x="bucket.x"
         y="1"
-        :width="bucket.width + 0.1"
+        :width="bucket.width + 0.3"
         height="12"
-        :opacity="0.2 + 0.8 * bucket.opacity"
+        :opacity="0.15 + 0.85 * bucket.opacity"
       />
-      <path v-if="last !== null" class="mark" :d="`M${last} 0V14`" />
-      <path v-if="fixed !== null" class="mark fixed" :d="`M${fixed} 0V14`" />
+      <path v-for="mark in marks" :key="mark.kind" class="mark" :class="mark.kind" :d="`M${mark.x} 0V14`" />
     </svg>
-    <div class="muted">{{ words }}</div>
+    <p class="muted">{{ sentence }}</p>
   </div>
 </template>
 
 <style scoped>
 .strip {
-  width: 200px;
   font-size: 12px;
-  line-height: 1.3;
+  line-height: 1.35;
 }
 svg {
   display: block;
+  width: 100%;
+  height: 16px;
 }
 .room {
   fill: var(--sand);
   opacity: 0.25;
 }
 .used {
-  fill: var(--ink);
+  fill: var(--holds);
   shape-rendering: crispEdges;
 }
-.mark {
-  stroke: var(--action);
-  stroke-width: 1.5;
+.used.plain {
+  opacity: 0.4;
 }
-.fixed {
-  stroke-dasharray: 2 1.5;
+.mark {
+  stroke: var(--ink);
+  stroke-width: 2;
+  vector-effect: non-scaling-stroke;
+}
+.mark.comfort {
+  stroke-dasharray: 2 2;
+}
+.mark.last {
+  stroke: var(--action);
+}
+.mark.fixed {
+  stroke: var(--action);
+  stroke-dasharray: 4 2;
 }
 </style>

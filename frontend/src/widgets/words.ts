@@ -46,6 +46,22 @@ export const KINDS: Record<PlanRow["kind"], string> = {
   unknown: "no known file system",
 };
 
+export const LINKS = {
+  sata: "SATA",
+  nvme: "NVMe",
+  usb2: "USB 2",
+  usb3: "USB 3",
+  network: "network",
+  unknown: "link not known",
+} as const;
+
+export const HEALTH = {
+  good: "says it is in good health",
+  worn: "says it is worn",
+  failing: "says it is failing",
+  unknown: "does not tell its health",
+} as const;
+
 /** The keys of the fit screen and of every screen, as the help lists them. */
 export const KEYS: readonly (readonly [string, string])[] = [
   ["↑ ↓", "choose a row"],
@@ -58,7 +74,8 @@ export const KEYS: readonly (readonly [string, string])[] = [
   ["R", "rest here: the row takes all that is left"],
   ["E", "type an exact size"],
   ["Z", "undo; with Shift redo"],
-  ["G then J", "go to Jobs"],
+  ["N", "on Jobs: a new job"],
+  ["G then J, B", "go to Jobs, to the bench"],
   ["G then S, T, F", "go to Source, Target, Fit"],
   ["?", "all keys"],
 ];

@@ -49,7 +49,7 @@ class FileSystem:
     """What a partition holds. All sizes in bytes, offsets from the partition's start.
 
     ``data_end_byte`` is ``last_used_byte`` without the file system's own records, ``end_owner`` says whose the last
-    byte is; ``detail`` says what a kind alone does not.
+    byte is; ``detail`` says what a kind alone does not; ``system_hint`` names what an operating system leaves there.
     """
 
     kind: Kind
@@ -66,6 +66,7 @@ class FileSystem:
     data_end_byte: Bytes | None = None
     end_owner: str = ""
     detail: str = ""
+    system_hint: str = ""
 
     def but(self, **changes: Any) -> "FileSystem":
         return replace(self, **changes)

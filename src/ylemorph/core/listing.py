@@ -167,7 +167,7 @@ def _merged(partition: Partition, other: Partition | None, conflicts: list[str])
 _FACTS = (("kind", "file system"), ("label", "label"), ("used_bytes", "used space"), ("state", "state"))
 _REST = (
     "uuid", "cluster_bytes", "size_bytes", "last_used_byte", "immovable_end_byte", "usage_map", "data_end_byte",
-    "end_owner", "detail", "lightened",
+    "end_owner", "detail", "lightened", "system_hint",
 )  # fmt: skip
 
 

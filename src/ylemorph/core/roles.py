@@ -59,8 +59,9 @@ class Roles(NamedTuple):
 def propose_roles(disk: Disk, given: Mapping[int, Role] | None = None) -> Roles:
     """Roles of the disk's rows: ``given`` ones first, then the survey's own, then rule 4.1's.
 
-    Where one partition alone could hold the operating system of a disk that starts, it is the system; where
-    several could, they stay ``data`` and are named in ``in_doubt`` for the user to choose from.
+    Where one partition alone could hold the operating system of a disk that starts, or one alone of several shows
+    traces of it, it is the system; where several could, they stay ``data`` and are named in ``in_doubt`` for the user
+    to choose from.
     """
     rows = disk.rows
     found = {p.number: p.role or _role_told(disk, p) for p in rows}
@@ -70,11 +71,17 @@ def propose_roles(disk: Disk, given: Mapping[int, Role] | None = None) -> Roles:
     known = found.values()
     if None in known and "system" not in known and ("start" in known or any("active" in p.flags for p in rows)):
         candidates = tuple(p.number for p in rows if found[p.number] is None and kind_of(p) in SYSTEM_KINDS)
-        if len(candidates) == 1:
-            found[candidates[0]] = "system"
+        hinted = tuple(n for n in candidates if any(p.number == n and _has_hint(p) for p in rows))
+        if len(candidates) == 1 or len(hinted) == 1:
+            found[(hinted or candidates)[0]] = "system"
         else:
             in_doubt = candidates
     return Roles({p.number: found[p.number] or _rest_role(p) for p in rows}, in_doubt)
+
+
+def _has_hint(partition: Partition) -> bool:
+    """Whether the reader saw there what only an operating system leaves."""
+    return partition.filesystem is not None and bool(partition.filesystem.system_hint)
 
 
 class RoleNote(NamedTuple):

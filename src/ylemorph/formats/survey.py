@@ -72,6 +72,7 @@ class FileSystemModel(_Model):
     data_end_byte: Count | None = None
     end_owner: Text | None = None
     detail: Text | None = None
+    system_hint: Text | None = None
 
     def to_core(self) -> FileSystem:
         usage = self.usage_map
@@ -90,6 +91,7 @@ class FileSystemModel(_Model):
             data_end_byte=_bytes(self.data_end_byte),
             end_owner=self.end_owner or "",
             detail=self.detail or "",
+            system_hint=self.system_hint or "",
         )
 
 

@@ -68,7 +68,7 @@ def _filesystem_data(fs: FileSystem) -> dict[str, Any]:
         "state": fs.state,
         "usage_map": {"bucket_bytes": usage.bucket_bytes, "used": list(usage.used)} if usage else None,
         "lightened": [{"name": item.name, "bytes": item.bytes} for item in fs.lightened],
-        **_known(data_end_byte=fs.data_end_byte, end_owner=fs.end_owner, detail=fs.detail),
+        **_known(data_end_byte=fs.data_end_byte, end_owner=fs.end_owner, detail=fs.detail, system_hint=fs.system_hint),
     }
 
 

@@ -34,6 +34,8 @@ OWN = (
 MFT, LOG, VOLUME, ROOT, BITMAP = 0, 2, 3, 5, 6
 # Files that a running system does not let go of (rule 5.3).
 FIXED_FILES = ("pagefile.sys", "hiberfil.sys", "swapfile.sys")
+# What stands in the root folder of the volume that an operating system runs from, and nowhere else.
+SYSTEM_SIGNS = ("hiberfil.sys", "windows")
 MOST_INDEX_BYTES = 4 << 20
 DIRTY = 0x0001
 LOG_CLEAN, NO_CLIENT = 0x0002, 0xFFFF
@@ -209,7 +211,10 @@ def _with_owners(volume: Volume, known: FileSystem) -> tuple[FileSystem, bool]:
     cluster = volume.boot.cluster
     own = [stretch for number in range(len(OWN)) for stretch in _stretches(volume, number, OWN[number])]
     fixed, hibernated = [], False
-    for name, number in _root_files(volume, FIXED_FILES).items():
+    names = _root_files(volume, FIXED_FILES + SYSTEM_SIGNS)
+    for name, number in names.items():
+        if name not in FIXED_FILES:
+            continue
         try:
             fixed += list(_stretches(volume, number, name))
         except Unsound:
@@ -219,6 +224,7 @@ def _with_owners(volume: Volume, known: FileSystem) -> tuple[FileSystem, bool]:
     last = (known.last_used_byte or 0) // cluster
     holders = [s.owner for s in own + fixed if s.start < last <= s.stop]
     known = known.but(
+        system_hint=next((name for name in SYSTEM_SIGNS if name in names), ""),
         end_owner=holders[0] if holders else "files" if last else "",
         data_end_byte=Bytes(_data_end(volume, own, last) * cluster),
         immovable_end_byte=Bytes(min(known.size_bytes or 0, max(s.stop for s in fixed) * cluster)) if fixed else None,

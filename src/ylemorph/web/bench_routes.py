@@ -103,6 +103,6 @@ def _disk_data(attached: Attached) -> dict[str, Any]:
         "rate": stand_in.rate,
         "health": health_data(stand_in.health) if stand_in.health else None,
         "attached": survey is not None,
-        "holds": contents_of(survey.disk) if survey else "",
+        "holds": contents_of(survey.disk) if survey and survey.disk.holds_something else "",
         "same_identity": list(attached.same_identity),
     }

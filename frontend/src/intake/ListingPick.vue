@@ -1,0 +1,185 @@
+<script setup lang="ts">
+/** A listing by drop, by picking or by pasting: says what was recognised, asks which disk, and why one cannot be used. */
+import { useQuery } from "@tanstack/vue-query";
+import { ref, shallowRef, useId } from "vue";
+import type { Survey } from "../api/client";
+import { commandsQuery, readListing, type Found, type Reading } from "../api/reading";
+import { size } from "../widgets/units";
+import { readFile } from "./files";
+
+const props = defineProps<{ what: string; onto?: Survey }>();
+const emit = defineEmits<{ survey: [survey: Survey, said: string[]] }>();
+const { data: commands } = useQuery(commandsQuery());
+const over = ref(false);
+const busy = ref(false);
+const trouble = ref("");
+const pasted = ref("");
+const copied = ref("");
+const choice = shallowRef<Reading | null>(null);
+const id = useId();
+
+async function take(read: () => Promise<Reading>): Promise<void> {
+  busy.value = true;
+  trouble.value = "";
+  choice.value = null;
+  try {
+    const reading = await read();
+    const only = reading.found.length === 1 ? reading.found[0] : undefined;
+    if (only) use(reading, only);
+    else choice.value = reading;
+  } catch (error) {
+    trouble.value = (error as Error).message;
+  } finally {
+    busy.value = false;
+  }
+}
+
+function use(reading: Reading, found: Found): void {
+  pasted.value = "";
+  choice.value = null;
+  emit("survey", found.survey, [`Recognised: ${reading.form}.`, ...found.missing, ...reading.conflicts]);
+}
+
+const takeFile = (file: File | undefined) => file && void take(() => readFile(file, props.onto));
+const takeText = () => take(() => readListing({ text: pasted.value, ...(props.onto ? { onto: props.onto } : {}) }));
+
+function picked(event: Event): void {
+  const input = event.target as HTMLInputElement;
+  takeFile(input.files?.[0]);
+  input.value = "";
+}
+
+async function copy(command: string): Promise<void> {
+  try {
+    await navigator.clipboard.writeText(command);
+    copied.value = command;
+  } catch {
+    trouble.value = "The browser does not let this page copy. Mark the command and copy it by hand.";
+  }
+}
+
+const bytes = (found: Found) => found.survey.disk.sectors * found.survey.disk.logical_sector_bytes;
+</script>
+
+<template>
+  <div
+    class="drop"
+    :class="{ over }"
+    @dragover.prevent.stop="over = true"
+    @dragleave="over = false"
+    @drop.prevent.stop="
+      over = false;
+      takeFile($event.dataTransfer?.files[0]);
+    "
+  >
+    <p>
+      <label :for="id" class="pick">Pick a file</label>
+      <input :id="id" type="file" class="sr-only" @change="picked" />
+      with a listing of the {{ props.what }}, drop it here, or paste its text.
+    </p>
+    <a-textarea
+      v-model:value="pasted"
+      :rows="3"
+      class="fig"
+      :aria-label="`Text of a listing of the ${props.what}`"
+      placeholder="sfdisk, lsblk, PowerShell, a table with a header line, or a survey of Ylemorph"
+      spellcheck="false"
+    />
+    <div class="act">
+      <a-button :disabled="!pasted.trim()" @click="takeText">Read it</a-button>
+      <a-spin v-if="busy" size="small" />
+    </div>
+    <p v-if="trouble" role="alert" class="trouble"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <div v-if="choice" role="status">
+      <p>
+        <b>{{ choice.found.length }} disks stand in this {{ choice.form }}. Which one is the {{ props.what }}?</b>
+      </p>
+      <ul>
+        <li v-for="found in choice.found" :key="found.name">
+          <a-button size="small" @click="use(choice, found)">{{ found.name }}</a-button>
+          {{ found.survey.disk.model || "no model name" }}
+          <span class="muted">{{ found.survey.disk.serial || "serial not known" }}</span>
+          <span class="fig">{{ size(bytes(found), "decimal") }}</span>
+          <span class="muted">{{ found.survey.disk.partitions?.length ?? 0 }} partitions</span>
+        </li>
+      </ul>
+    </div>
+    <details>
+      <summary>One command that writes such a listing</summary>
+      <div v-for="item in commands ?? []" :key="item.where" class="command">
+        <span class="muted">{{ item.where }}</span>
+        <code class="fig">{{ item.command }}</code>
+        <a-button size="small" :aria-label="`Copy the command for ${item.where}`" @click="copy(item.command)">
+          {{ copied === item.command ? "Copied" : "Copy" }}
+        </a-button>
+      </div>
+    </details>
+  </div>
+</template>
+
+<style scoped>
+.drop {
+  border: 1px dashed var(--sand);
+  border-radius: 8px;
+  padding: 12px 14px;
+  display: grid;
+  gap: 8px;
+}
+.drop.over {
+  border-color: var(--action);
+  background: var(--chosen);
+}
+.pick {
+  color: var(--action);
+  font-weight: 600;
+  text-decoration: underline;
+  cursor: pointer;
+}
+.drop:has(input:focus-visible) .pick {
+  outline: 2px solid var(--action);
+  outline-offset: 2px;
+}
+.act {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+}
+ul {
+  margin: 6px 0 0;
+  padding: 0;
+  list-style: none;
+  display: grid;
+  gap: 5px;
+}
+li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px;
+  align-items: center;
+}
+summary {
+  cursor: pointer;
+  color: var(--muted);
+}
+.command {
+  display: grid;
+  grid-template-columns: 1fr max-content;
+  gap: 2px 10px;
+  align-items: center;
+  margin-top: 8px;
+}
+.command span {
+  grid-column: 1 / -1;
+}
+code {
+  overflow-wrap: anywhere;
+  background: var(--paper);
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 4px 8px;
+  font-size: 12px;
+}
+.trouble {
+  overflow-wrap: anywhere;
+}
+</style>
