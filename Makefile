@@ -85,6 +85,7 @@ bench: browser $(STATIC)
 	@$(BIN)/python -m bench.plans
 	@$(BIN)/python -m bench.http
 	@$(BIN)/python -m bench.drag
+	@$(BIN)/python -m bench.survey
 
 fmt: $(VENV)/.ready frontend/node_modules/.ready
 	@$(BIN)/ruff check --fix --quiet src tests bench scripts; $(BIN)/ruff format --quiet src tests bench scripts

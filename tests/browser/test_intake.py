@@ -43,7 +43,10 @@ def test_from_a_few_numbers_to_a_verdict_by_keyboard(window, store):
     """Only the numbers: sizes and used space typed, everything else proposed."""
     page = new_job(window, "Only the numbers")
     page.get_by_label("Size of row 1").focus()
-    page.keyboard.type("260 MiB\n420\t131\n510\t96\n")
+    for row in (("260 MiB",), ("420", "131"), ("510", "96")):
+        for cell in row:
+            page.keyboard.type(cell)
+            page.keyboard.press("Enter" if cell == row[-1] else "Tab")
     expect(page.locator("td.role span")).to_have_text(["start", "system", "data"])
     expect(page.get_by_text("taken as 1 TB")).to_be_visible()
     page.keyboard.press("Control+Enter")

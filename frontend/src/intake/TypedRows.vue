@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** A disk from a few numbers: Tab and Enter move on, a block from a spreadsheet can be pasted, roles are proposed. */
 import { useDebounceFn } from "@vueuse/core";
-import { computed, nextTick, reactive, ref, shallowRef } from "vue";
+import { computed, reactive, ref, shallowRef, watchEffect } from "vue";
 import { ProblemError, type Survey } from "../api/client";
 import { readTyped, type Reading, type TypedTable } from "../api/reading";
 import PickOne from "../widgets/PickOne.vue";
@@ -29,11 +29,17 @@ const ROLE_CHOICES = [{ value: "", label: "proposed" }, ...ROLES.map((role) => (
 
 const filled = computed(() => rows.map((row, place) => ({ row, place })).filter(({ row }) => written(row)));
 const written = (row: Row) => COLUMNS.some((column) => row[column].trim());
+/** A blank row always stands at the end, so that Enter finds it at once, however quickly one types. */
+watchEffect(() => {
+  const last = rows[rows.length - 1];
+  if (!last || written(last)) rows.push(blank());
+});
 const bare = computed(() => (units.value === "decimal" ? "gb" : "gib"));
 const found = computed(() => answer.value?.found[0]);
 /** The role of a row as it stands in the answer; typed rows keep their order, the extended one aside. */
 const proposed = computed(() => {
   const kept = (found.value?.survey.disk.partitions ?? []).filter((p) => !["0x05", "0x0F", "0x85"].includes(p.type));
+  if (!kept.length) return new Map<number, string>();
   return new Map(filled.value.map(({ place }, index) => [place, kept[index]?.role ?? "to be chosen"]));
 });
 
@@ -72,11 +78,6 @@ const sentence = computed(() => {
 
 function focus(row: number, column: number): void {
   grid.value?.querySelectorAll("tr")[row]?.querySelectorAll<HTMLInputElement>("input")[column]?.focus();
-}
-async function next(row: number): Promise<void> {
-  if (row === rows.length - 1) rows.push(blank());
-  await nextTick();
-  focus(row + 1, 0);
 }
 function pasteBlock(event: ClipboardEvent, row: number, column: number): void {
   const text = event.clipboardData?.getData("text") ?? "";
@@ -138,7 +139,7 @@ async function use(): Promise<void> {
                 maxlength="60"
                 autocomplete="off"
                 spellcheck="false"
-                @keydown.enter.exact.prevent="next(place)"
+                @keydown.enter.exact.prevent="focus(place + 1, 0)"
                 @paste="pasteBlock($event, place, across)"
               />
             </td>

@@ -11,6 +11,7 @@ from typing import NamedTuple
 from .disk import Disk, FileSystem, Kind, Partition, Survey, checked
 from .errors import BadSurvey
 from .filesystems import ABILITIES
+from .roles import ROLE_BY_TYPE
 from .shelf import smallest_holding
 from .sizes import format_size
 
@@ -73,8 +74,10 @@ def listed(name: str, disk: Disk, *, size_known: bool = True, taken: str = "") -
 
 
 def _wants_used(partition: Partition) -> bool:
-    """Whether a row could change its size if only its used space were known."""
+    """Whether a row would change its size if only its used space were known (rule 4.2)."""
     fs = partition.filesystem
+    if (partition.role or ROLE_BY_TYPE.get(partition.type, "data")) not in ("system", "data"):
+        return False
     return fs is not None and fs.used_bytes is None and ABILITIES[fs.kind].larger and fs.kind != "swap"
 
 

@@ -42,7 +42,7 @@ class RowLook(NamedTuple):
         state, kind = state_of(row.partition), kind_of(row.partition)
         if state in BLOCKING:
             return f"It is {state} and stays as it is."
-        if row.used_unknown:
+        if row.used_unknown or (row.floors is None and row.ability.larger):
             return "Its used space is not known, so it stays as large as it is."
         if row.floors is None:
             known = kind != "unknown"
