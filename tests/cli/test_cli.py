@@ -3,12 +3,14 @@
 import json
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 
 from tests.make import desk
 from ylemorph.cli import cli, main
 from ylemorph.core.disk import Survey
+from ylemorph.formats.extents import unpack
 from ylemorph.formats.survey import read_survey
 from ylemorph.formats.survey_data import write_survey
 
@@ -169,3 +171,25 @@ def test_survey_of_a_folder_is_one_line(tmp_path, capsys):
     assert capsys.readouterr().err == (
         f"ylemorph: {tmp_path}: this is a folder; give an image file or a block device\n"
     )
+
+
+def test_a_listing_of_several_disks_asks_which(tmp_path, capsys):
+    part = {"type": "part", "start": 2048, "size": 40 << 30, "parttype": "0x7", "fstype": "ntfs", "fsused": 8 << 30}
+    disks = [
+        {"name": n, "path": f"/dev/{n}", "type": "disk", "size": 64 << 30, "pttype": "dos",
+         "children": [{"name": f"{n}1", **part}]}
+        for n in ("sda", "sdb")
+    ]  # fmt: skip
+    path = tmp_path / "disks.json"
+    path.write_text(json.dumps({"blockdevices": disks}), encoding="utf-16")
+    assert main(["plan", str(path), "--target", "32GB"]) == 2
+    assert "choose with --disk one of “/dev/sda”, “/dev/sdb”" in capsys.readouterr().err
+    assert main(["plan", str(path), "--disk", "/dev/sdb", "--target", "32GB"]) == 0
+
+
+def test_a_plan_straight_from_an_image(tmp_path, capsys):
+    """The 8 GiB disk of the probe's tests, to a disk of half its size."""
+    with (Path(__file__).parents[1] / "probe" / "images" / "disk-8-gib.xz").open("rb") as packed:
+        unpack(packed, tmp_path / "disk")
+    assert main(["plan", str(tmp_path / "disk"), "--target", "4GB", "--role", "2=system", "--format", "json"]) == 0
+    assert json.loads(capsys.readouterr().out)["rows"][1]["change"] == "shrinks"

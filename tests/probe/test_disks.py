@@ -195,6 +195,26 @@ def test_what_is_no_disk_gets_one_sentence(tmp_path, make, sentence):
     assert caught.value.mend
 
 
+def test_a_device_without_permission_names_the_mend(monkeypatch):
+    def refuse(*_args):
+        raise PermissionError(13, "Permission denied")
+
+    monkeypatch.setattr("os.open", refuse)
+    with pytest.raises(YlemorphError, match="Permission denied") as caught:
+        survey_path("/dev/sdb")
+    assert "administrator" in caught.value.mend
+
+
+def test_a_disk_that_stops_giving_its_bytes_is_said(image, monkeypatch):
+    def fail(*_args):
+        raise OSError(5, "Input/output error")
+
+    monkeypatch.setattr("os.pread", fail)
+    with pytest.raises(YlemorphError, match="Input/output error") as caught:
+        survey_path(image("fat12"))
+    assert "image" in caught.value.mend
+
+
 def test_nothing_is_written(fresh):
     path = fresh("disk-mbr-logicals")
     path.chmod(0o400)

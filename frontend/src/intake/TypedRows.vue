@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** A disk from a few numbers: Tab and Enter move on, a block from a spreadsheet can be pasted, roles are proposed. */
 import { useDebounceFn } from "@vueuse/core";
-import { computed, reactive, ref, shallowRef, watchEffect } from "vue";
+import { computed, reactive, ref, shallowRef, watch } from "vue";
 import { ProblemError, type Survey } from "../api/client";
 import { readTyped, type Reading, type TypedTable } from "../api/reading";
 import PickOne from "../widgets/PickOne.vue";
@@ -30,10 +30,11 @@ const ROLE_CHOICES = [{ value: "", label: "proposed" }, ...ROLES.map((role) => (
 const filled = computed(() => rows.map((row, place) => ({ row, place })).filter(({ row }) => written(row)));
 const written = (row: Row) => COLUMNS.some((column) => row[column].trim());
 /** A blank row always stands at the end, so that Enter finds it at once, however quickly one types. */
-watchEffect(() => {
-  const last = rows[rows.length - 1];
-  if (!last || written(last)) rows.push(blank());
-});
+watch(
+  () => rows.slice(-1).every(written),
+  (full) => full && rows.push(blank()),
+  { flush: "sync", immediate: true },
+);
 const bare = computed(() => (units.value === "decimal" ? "gb" : "gib"));
 const found = computed(() => answer.value?.found[0]);
 /** The role of a row as it stands in the answer; typed rows keep their order, the extended one aside. */

@@ -9,7 +9,6 @@ import DiskHead from "../widgets/DiskHead.vue";
 import DiskTable from "../widgets/DiskTable.vue";
 import FindingList from "../widgets/FindingList.vue";
 import { said } from "../widgets/said";
-import { size } from "../widgets/units";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const replacing = ref(false);
@@ -20,7 +19,6 @@ const general = computed(() => {
   const at = refused.value?.problem.at ?? "";
   return refused.value && !["used", "immovable", "lightened"].some((field) => at.startsWith(field));
 });
-const unallocated = computed(() => props.job.source_gaps.reduce((sum, gap) => sum + gap.bytes, 0));
 const marked = computed(() => props.job.source_look.some((look) => look.hard_floor_bytes !== null));
 
 watch(
@@ -79,7 +77,6 @@ function setRole(row: number, role: string): void {
           <span class="mark hard"></span> hard floor <span class="mark comfort"></span> comfort floor
           <span class="mark last"></span> last used byte <span class="mark fixed"></span> what cannot be moved ends
         </p>
-        <p v-if="unallocated" class="muted">{{ size(unallocated) }} stand unallocated.</p>
         <details>
           <summary>Add what is missing: a second listing, the disk's own size</summary>
           <form class="own" @submit.prevent="store.set({ amend: { size: diskSize } })">
