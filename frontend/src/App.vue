@@ -2,11 +2,19 @@
 import { useEventListener } from "@vueuse/core";
 import { ref } from "vue";
 import { useRouter } from "vue-router";
+import { client, data } from "./api/client";
 import { theme } from "./theme";
 import KeysHelp from "./widgets/KeysHelp.vue";
 import { isTyping } from "./widgets/keys";
+import { units } from "./widgets/units";
 
 const router = useRouter();
+// A browser that was never asked shows the units of the workshop.
+if (localStorage.getItem("units") === null) {
+  void data(client.GET("/api/settings"))
+    .then((settings) => (units.value = settings.units))
+    .catch(() => undefined); // the pages themselves say that nobody answers
+}
 const showKeys = ref(false);
 let goingSince = 0;
 
@@ -30,6 +38,7 @@ function go(event: KeyboardEvent): void {
   const stage = { s: "source", t: "target", f: "fit" }[key];
   if (key === "j") void router.push("/");
   else if (key === "b") void router.push("/bench");
+  else if (key === "w") void router.push("/settings");
   else if (stage && id) void router.push(`/jobs/${String(id)}/${stage}`);
   else return;
   event.stopImmediatePropagation();

@@ -8,6 +8,7 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: "/", name: "jobs", component: JobsView, meta: { title: "Jobs" } },
+    { path: "/settings", name: "settings", component: () => import("./views/SettingsView.vue") },
     { path: "/bench", name: "bench", component: () => import("./views/BenchView.vue") },
     {
       path: "/jobs/:id(\\d+)/:stage(source|target|fit)",

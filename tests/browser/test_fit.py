@@ -226,10 +226,10 @@ AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
-@pytest.mark.parametrize("stage", ["", "bench", "source", "target", "fit"])
+@pytest.mark.parametrize("stage", ["", "bench", "settings", "source", "target", "fit"])
 def test_accessibility(window, demo, stage, scheme):
     job = demo["YM-0105" if stage == "fit" else "YM-0107"]
-    path = f"/{stage}" if stage in ("", "bench") else f"/jobs/{job}/{stage}"
+    path = f"/{stage}" if stage in ("", "bench", "settings") else f"/jobs/{job}/{stage}"
     page = window(path, color_scheme=scheme, bypass_csp=True)
     expect(page.get_by_role("heading", level=1)).to_be_visible()
     if stage == "source":

@@ -4,8 +4,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.make import desk
+from tests.make import desk, sources, targets
 from ylemorph.core.changes import CHANGE_KINDS, Pair, apply_change
+from ylemorph.core.compare_plans import compare_plans
 from ylemorph.core.errors import BadOption, BadSize, OutOfBounds, YlemorphError
 from ylemorph.core.expressions import RowFigures, row_size
 from ylemorph.core.options import Options
@@ -77,6 +78,8 @@ def change(kind, options=DEFAULTS, **fields):
         ("table", {"value": "keep"}, "Table set to keep"),
         ("grain", {"value": "4MiB"}, "Grain set to 4MiB"),
         ("order", {"value": [4, 3]}, "Order set to [4, 3]"),
+        ("move", {"row": 4, "value": -1}, "Catalogue moved before Desk"),
+        ("firmware", {"value": "uefi"}, "Machine starts in uefi mode"),
         ("reset", {}, "Everything set by hand taken back"),
     ],
 )
@@ -202,3 +205,66 @@ def test_whatever_is_done_the_options_are_kept_whole(steps):
             continue
         assert options_from(options_to_data(options), *PAIR) == options
         assert make_plan(*PAIR, options)
+
+
+# --- The order of the rows -------------------------------------------------------------------------------------------
+
+
+def order_of(pair, options):
+    rows = make_plan(pair.source, pair.target, options).rows
+    placed = sorted((row.first_lba, row.number) for row in rows if row.first_lba is not None)
+    return [number for _, number in placed]
+
+
+def test_rows_are_moved_and_moved_back():
+    pair = Pair(desk(), nominal_disk(480 * GB))
+    changed = apply_change(pair, Options(), {"kind": "move", "row": 5, "value": -1})
+    assert changed.sentence == "Recovery moved before Catalogue"
+    assert order_of(pair, changed.options) == [1, 2, 3, 5, 4]
+    assert apply_change(pair, changed.options, {"kind": "move", "row": 5, "value": 9}).options == Options()
+
+
+@pytest.mark.parametrize(("row", "value", "words"), [(1, -1, "is the first row already"), (5, 1, "is the last row")])
+def test_a_row_at_the_end_cannot_go_further(row, value, words):
+    with pytest.raises(BadOption, match=words):
+        apply_change(Pair(desk(), nominal_disk(480 * GB)), Options(), {"kind": "move", "row": row, "value": value})
+
+
+@given(sources(), st.lists(st.tuples(st.integers(0, 6), st.integers(-7, 7)), max_size=8))
+def test_moving_never_loses_or_doubles_a_row(source, moves):
+    pair, options = Pair(source, nominal_disk(4000 * GB)), Options(fit="snug")
+    numbers = [p.number for p in source.rows]
+    for place, steps in moves:
+        try:
+            options = apply_change(
+                pair, options, {"kind": "move", "row": numbers[place % len(numbers)], "value": steps}
+            ).options
+        except BadOption:
+            continue
+    assert sorted(order_of(pair, options)) in ([], sorted(numbers))
+
+
+# --- Two plans side by side ------------------------------------------------------------------------------------------
+
+
+def test_two_plans_compared():
+    source, target = desk(), nominal_disk(480 * GB)
+    first = make_plan(source, target, Options())
+    second = make_plan(source, target, Options(leave=frozenset((5,)), fit="snug"))
+    found = compare_plans(first, second)
+    assert [f.code for f in found.gained] == ["recovery-left-behind", "space-left-over"]
+    assert found.lost == ()
+    last = found.rows[-1]
+    assert (last.changes, last.sizes[1]) == (("holds", "left"), None)
+    assert found.first.carried_bytes - found.second.carried_bytes == 572 * MiB
+    assert found.first.packed_bytes is None  # without a usage map it is not known
+    assert found.second.open_bytes > found.first.open_bytes
+
+
+@given(sources(), targets())
+def test_a_plan_compared_with_itself_differs_in_nothing(source, target):
+    plan = make_plan(source, target, Options())
+    found = compare_plans(plan, plan)
+    assert found.gained == found.lost == ()
+    assert found.first == found.second
+    assert all(row.sizes[0] == row.sizes[1] for row in found.rows)

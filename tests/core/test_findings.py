@@ -9,7 +9,7 @@ from ylemorph.core.disk import Disk, Health, UsageMap
 from ylemorph.core.finding_kinds import FINDINGS
 from ylemorph.core.findings import TABLE_CODES, about_source
 from ylemorph.core.moves import bytes_past
-from ylemorph.core.options import Options
+from ylemorph.core.options import Headroom, Options
 from ylemorph.core.plan import make_plan
 from ylemorph.core.roles import BASIC_DATA, EFI_SYSTEM, LINUX_SWAP, RECOVERY
 from ylemorph.core.shelf import nominal_disk
@@ -19,6 +19,7 @@ START = (260 * MiB, EFI_SYSTEM, fs("fat32", 33 * MiB))
 SYSTEM = (100 * GiB, BASIC_DATA, fs("ntfs", 40 * GiB, label="Desk"), {"role": "system"})
 DATA = (100 * GiB, BASIC_DATA, fs("ntfs", 40 * GiB), {"role": "data"})
 TAIL = (980 * MiB, RECOVERY, fs("ntfs", 572 * MiB))
+MBR_ALONE = row_of((100 * GiB, "0x07", fs(used=GiB), {"role": "system"}), table="mbr")
 T480 = nominal_disk(480 * GB)
 
 
@@ -35,6 +36,15 @@ CASES = {
     ),
     "nothing-to-carry": (Disk(10**9), T480, {}),
     "target-holds-data": (row_of(START, SYSTEM), disk(10**9, part(1, MiB, GiB)), {}),
+    "firmware-cannot-start": (row_of(START, SYSTEM), T480, {"firmware": "legacy"}),
+    "firmware-asked": (MBR_ALONE, T480, {"table": "gpt"}),
+    "no-start-row-for-uefi": (MBR_ALONE, T480, {"firmware": "uefi"}),
+    "fat-limit": (
+        row_of((20 * GiB, BASIC_DATA, fs("fat32", MiB, cluster_bytes=32_768), {"role": "data"}), SYSTEM, START),
+        nominal_disk(120 * GB),
+        {"fit": "snug", "headroom": Headroom(0, 0, 0)},
+    ),
+    "grows-for-nothing": (row_of(START, SYSTEM, TAIL), nominal_disk(2000 * GB), {"elastic": frozenset((3,))}),
     "target-failing": (
         row_of(START, SYSTEM),
         dataclasses.replace(T480, health=Health("failing", pending_sectors=8)),

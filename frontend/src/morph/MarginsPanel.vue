@@ -27,6 +27,11 @@ const places = computed(() => [
   { value: 0, label: "the last row" },
   ...props.plan.rows.filter((row) => row.carried).map((row) => ({ value: row.number, label: row.label })),
 ]);
+const MODES = [
+  { value: "unknown", label: "not known" },
+  { value: "uefi", label: "UEFI" },
+  { value: "legacy", label: "legacy" },
+];
 const TABLES = [
   { value: "keep", label: "as on the source" },
   { value: "gpt", label: "GPT" },
@@ -77,6 +82,13 @@ const TABLES = [
         :model-value="String(options.table ?? 'keep')"
         :choices="TABLES"
         @update:model-value="(table) => set('table', table)"
+      />
+      <label for="firmware">Firmware starts in</label>
+      <PickOne
+        id="firmware"
+        :model-value="String(options.firmware ?? 'unknown')"
+        :choices="MODES"
+        @update:model-value="(mode) => set('firmware', mode)"
       />
     </div>
     <p class="muted">Press Enter to set.</p>

@@ -6,6 +6,7 @@ import { COLUMN, type Block } from "./geometry";
 
 const props = defineProps<{ blocks: Block[]; x: number; rows: PlanRow[]; sector: number; isTarget?: boolean }>();
 const chosen = defineModel<number | null>("chosen", { required: true });
+const emit = defineEmits<{ lift: [event: PointerEvent, row: number] }>();
 const rowOf = (number: number | null): PlanRow | undefined => props.rows.find((row) => row.number === number);
 
 /** The height of the used part of a block. */
@@ -39,7 +40,12 @@ function floors(block: Block): { name: string; y: number }[] {
       :width="COLUMN - 1"
       :height="Math.max(1, block.height - 1)"
     />
-    <g v-else :class="[rowOf(block.row)?.change, 'block']">
+    <g
+      v-else
+      :class="[rowOf(block.row)?.dropped ? 'made dropped' : rowOf(block.row)?.change, 'block']"
+      :data-block="isTarget ? block.row : undefined"
+      @pointerdown="isTarget && emit('lift', $event, block.row)"
+    >
       <title>{{ rowOf(block.row)?.label }} · {{ exact(block.bytes, sector) }}</title>
       <rect class="room" :x="x" :y="block.y" :width="COLUMN" :height="Math.max(1, block.height - 1)" />
       <rect class="used" :x="x" :y="block.y" :width="COLUMN" :height="used(block)" />
@@ -68,6 +74,15 @@ function floors(block: Block): { name: string; y: number }[] {
   opacity: 1;
 }
 .block.left .used {
+  opacity: 0.15;
+}
+.block.dropped .room {
+  fill: none;
+  stroke: currentColor;
+  stroke-dasharray: 2 3;
+  opacity: 1;
+}
+.block.dropped .used {
   opacity: 0.15;
 }
 .floor {

@@ -78,8 +78,13 @@ const kindWords = (row: PlanRow) =>
         >
           {{ percent(rowOf(label.row)!.used_bytes ?? 0, rowOf(label.row)!.source_bytes) }} full
         </text>
-        <text v-if="rowOf(label.row)!.change === 'left'" x="10" :y="label.y + 14 + 2 * LINE" class="muted">
-          left behind
+        <text
+          v-if="rowOf(label.row)!.change === 'left'"
+          x="10"
+          :y="label.y + 14 + 2 * LINE"
+          :class="rowOf(label.row)!.dropped ? 'made tint' : 'muted'"
+        >
+          {{ rowOf(label.row)!.dropped ? "replaced by a new start row" : "left behind" }}
         </text>
       </template>
     </g>

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** The morph as a table, for screen readers and for printing; open it to read exact figures. */
-import type { Plan } from "../api/client";
+import type { Change, Plan, PlanRow } from "../api/client";
 import { exact, size } from "../widgets/units";
 
-defineProps<{ plan: Plan; chosen: number | null }>();
+const props = defineProps<{ plan: Plan; chosen: number | null; change: (body: Change) => Promise<boolean> }>();
 const emit = defineEmits<{ choose: [row: number] }>();
 const CHANGES = {
   shrinks: "shrinks",
@@ -12,6 +12,27 @@ const CHANGES = {
   left: "left behind",
   made: "made new",
 } as const;
+
+/** The actions of the morph, as far as they make sense for a row. */
+function actions(row: PlanRow): { name: string; body: Change }[] {
+  const own = { row: row.number };
+  const made: { name: string; body: Change }[] = [];
+  if (!row.source_bytes) return made;
+  if (row.pinned) made.push({ name: "Take the pin out", body: { kind: "unpin", ...own } });
+  else if (row.size_bytes && row.resizable)
+    made.push({ name: "Pin", body: { kind: "pin", ...own, size: `${row.size_bytes}B` } });
+  if (row.carried && row.resizable) {
+    made.push({ name: row.elastic ? "Hold" : "Let it go", body: { kind: row.elastic ? "hold" : "release", ...own } });
+    made.push({ name: "Rest here", body: { kind: "grow", ...own } });
+  }
+  if (row.carried) {
+    made.push({ name: "Up", body: { kind: "move", ...own, value: -1 } });
+    made.push({ name: "Down", body: { kind: "move", ...own, value: 1 } });
+  }
+  const left = row.carried ? { name: "Leave behind", kind: "leave" } : { name: "Carry again", kind: "carry" };
+  made.push({ name: left.name, body: { kind: left.kind, ...own } });
+  return made;
+}
 </script>
 
 <template>
@@ -33,6 +54,7 @@ const CHANGES = {
             <th scope="col" class="num">Will be</th>
             <th scope="col" class="num">Free</th>
             <th scope="col">Change</th>
+            <th scope="col" class="no-print">Actions</th>
           </tr>
         </thead>
         <tbody>
@@ -50,6 +72,18 @@ const CHANGES = {
             </td>
             <td class="num">{{ row.free_after_bytes === null ? "" : size(row.free_after_bytes) }}</td>
             <td>{{ CHANGES[row.change] }}{{ row.pinned ? ", pinned" : "" }}</td>
+            <td class="no-print acts">
+              <a-button
+                v-for="action in actions(row)"
+                :key="action.name"
+                size="small"
+                type="text"
+                :aria-label="`${action.name}: ${row.label}`"
+                @click="props.change(action.body)"
+              >
+                {{ action.name }}
+              </a-button>
+            </td>
           </tr>
         </tbody>
       </table>
@@ -67,5 +101,11 @@ summary {
 }
 .scroll {
   overflow-x: auto;
+}
+.acts {
+  white-space: nowrap;
+}
+.acts .ant-btn {
+  padding: 0 5px;
 }
 </style>

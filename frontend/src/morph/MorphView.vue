@@ -6,7 +6,7 @@ import type { Job, Plan, PlanRow } from "../api/client";
 import { size } from "../widgets/units";
 import MorphColumn from "./MorphColumn.vue";
 import MorphLabels from "./MorphLabels.vue";
-import { COLUMN, LABEL, labels, picture } from "./geometry";
+import { COLUMN, LABEL, labels, landing, picture } from "./geometry";
 
 const props = defineProps<{ plan: Plan; job: Job; stopped?: string; late?: boolean }>();
 const chosen = defineModel<number | null>("chosen", { required: true });
@@ -14,6 +14,7 @@ const emit = defineEmits<{
   drag: [row: number, size: number, alone: boolean];
   drop: [row: number, size: number, alone: boolean];
   cancel: [];
+  move: [row: number, steps: number];
 }>();
 
 const box = ref<HTMLElement | null>(null);
@@ -28,7 +29,7 @@ const labelHeight = (number: number): number => {
   if (number < 0) return 20;
   if (many.value) return 20;
   const row = props.plan.rows.find((item) => item.number === number);
-  return row?.elastic ? 66 : 46;
+  return row && (row.elastic || !row.carried) ? 66 : 46;
 };
 const height = computed(() => {
   const needed = props.plan.rows.reduce(
@@ -83,10 +84,38 @@ function letGo(event: PointerEvent): void {
   if (held.wanted === held.size) emit("cancel");
   else emit("drop", held.row, held.wanted, event.shiftKey);
 }
+/** A target block that is being carried to another place; it counts once the pointer has left where it was taken. */
+interface Lifted {
+  row: number;
+  from: number;
+  y: number;
+}
+const lifted = ref<Lifted | null>(null);
+const svg = ref<SVGSVGElement | null>(null);
+const far = computed(() => !!lifted.value && Math.abs(lifted.value.y - lifted.value.from) > 6);
+const land = computed(() =>
+  lifted.value && far.value ? landing(drawn.value.target, lifted.value.row, lifted.value.y) : null,
+);
+const inside = (event: PointerEvent) => event.clientY - (svg.value?.getBoundingClientRect().top ?? 0);
+
+function lift(event: PointerEvent, row: number): void {
+  if (event.button !== 0 || !props.plan.rows.find((item) => item.number === row)?.source_bytes) return;
+  lifted.value = { row, from: inside(event), y: inside(event) };
+}
+useEventListener(window, "pointermove", (event: PointerEvent) => {
+  if (lifted.value) lifted.value = { ...lifted.value, y: inside(event) };
+});
+useEventListener(window, "pointerup", () => {
+  const [held, there] = [lifted.value, land.value];
+  lifted.value = null;
+  if (held && there?.steps) emit("move", held.row, there.steps);
+});
+useEventListener(window, "pointercancel", () => (lifted.value = null));
 useEventListener(window, "keydown", (event: KeyboardEvent) => {
-  if (event.key !== "Escape" || !grip.value) return;
+  if (event.key !== "Escape") return;
+  lifted.value = null;
+  if (grip.value) emit("cancel");
   grip.value = null;
-  emit("cancel");
 });
 
 const rowOf = (number: number | null): PlanRow | undefined => props.plan.rows.find((row) => row.number === number);
@@ -105,7 +134,7 @@ const subtitle = (disk: Job["source_head"]) =>
 
 <template>
   <div ref="box" class="box">
-    <svg class="morph" :width="width" :height="bottom + 16" aria-hidden="true">
+    <svg ref="svg" class="morph" :class="{ carrying: far }" :width="width" :height="bottom + 16" aria-hidden="true">
       <text x="12" y="18" class="disk">{{ name(job.source_head, "Source") }}</text>
       <text x="12" y="37" class="muted">{{ subtitle(job.source_head) }}</text>
       <text :x="targetX + COLUMN + 36" y="18" class="disk">{{ name(job.target_head, "Target") }}</text>
@@ -133,7 +162,14 @@ const subtitle = (disk: Job["source_head"]) =>
         :rows="plan.rows"
         :sector="plan.target.logical_sector_bytes"
         is-target
+        @lift="lift"
       />
+      <g v-if="land" class="landing">
+        <path :d="`M${targetX - 10} ${land.line}h${COLUMN + 20}`" />
+        <text class="small" :x="targetX - 14" :y="land.line + 4" text-anchor="end">
+          {{ land.steps ? "stands here" : "stays" }}
+        </text>
+      </g>
 
       <g v-if="plan.verdict === 'does-not-fit'">
         <rect
@@ -237,6 +273,13 @@ svg {
   fill: none;
   stroke: var(--sand);
   stroke-dasharray: 3 3;
+}
+.carrying {
+  cursor: grabbing;
+}
+.landing path {
+  stroke: var(--action);
+  stroke-width: 3;
 }
 .handle {
   cursor: ns-resize;

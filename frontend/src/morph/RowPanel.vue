@@ -17,7 +17,7 @@ const props = defineProps<{
   cleared: boolean;
   change: (body: Change) => Promise<boolean>;
 }>();
-const emit = defineEmits<{ pin: []; leave: []; hold: []; rest: [] }>();
+const emit = defineEmits<{ pin: []; leave: []; hold: []; rest: []; move: [steps: number] }>();
 
 const field = ref<{ focus: () => void; select: () => void } | null>(null);
 const typed = ref("");
@@ -163,6 +163,10 @@ defineExpose({
         {{ row.elastic ? "Hold" : "Let it go" }}
       </a-button>
       <a-button size="small" @click="emit('leave')">{{ row.carried ? "Leave behind" : "Carry again" }}</a-button>
+      <template v-if="row.carried && partition">
+        <a-button size="small" :aria-label="`Move ${row.label} toward the start`" @click="emit('move', -1)">↑</a-button>
+        <a-button size="small" :aria-label="`Move ${row.label} toward the end`" @click="emit('move', 1)">↓</a-button>
+      </template>
       <a-button
         v-if="lines?.immovable_bytes || cleared"
         size="small"

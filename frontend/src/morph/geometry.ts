@@ -127,6 +127,18 @@ function ribbon(from: Block, to: Block, frame: Frame): string {
   return `M${x0} ${a}C${mid} ${a} ${mid} ${b} ${x1} ${b}V${c}C${mid} ${c} ${mid} ${d} ${x0} ${d}Z`;
 }
 
+/** Where a target row would land if it were let go at `y`: by how many places it moves, and where its edge would be. */
+export function landing(blocks: readonly Block[], row: number, y: number): { steps: number; line: number } {
+  const rows = blocks.filter((block) => block.row !== null);
+  const from = rows.findIndex((block) => block.row === row);
+  const others = rows.filter((block) => block.row !== row);
+  const to = others.filter((block) => block.y + block.height / 2 < y).length;
+  const before = others[to - 1];
+  const after = others[to];
+  const line = before ? before.y + before.height : (after?.y ?? y);
+  return { steps: to - from, line };
+}
+
 const labelOf = (block: Block, index: number): number => block.row ?? -1 - index;
 
 /**

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The morph with everything that belongs to it: fits, need, the chosen row, findings. */
 import { useEventListener } from "@vueuse/core";
-import { computed, nextTick, ref, watch } from "vue";
+import { computed, defineAsyncComponent, nextTick, ref, watch } from "vue";
 import type { Change, FitKey, Job, Remedy } from "../api/client";
 import { usePreview, type JobStore } from "../api/jobs";
 import FindingsPanel from "../morph/FindingsPanel.vue";
@@ -19,6 +19,8 @@ const props = defineProps<{ job: Job; store: JobStore }>();
 const chosen = ref<number | null>(null);
 const panel = ref<InstanceType<typeof RowPanel> | null>(null);
 const refused = props.store.refused;
+const comparing = ref(false);
+const ComparePlans = defineAsyncComponent(() => import("../morph/ComparePlans.vue"));
 
 const preview = usePreview(computed(() => props.job.id));
 const morph = computed(() => preview.shown.value ?? props.job.morph);
@@ -99,6 +101,7 @@ const toggleLeave = () =>
   row.value && void change({ kind: row.value.carried ? "leave" : "carry", row: row.value.number });
 const toggleHold = () =>
   row.value && void change({ kind: row.value.elastic ? "hold" : "release", row: row.value.number });
+const move = (steps: number) => row.value && void change({ kind: "move", row: row.value.number, value: steps });
 const restHere = () => row.value && void change({ kind: "grow", row: row.value.number });
 
 const ACTIONS: Record<string, () => unknown> = {
@@ -106,6 +109,7 @@ const ACTIONS: Record<string, () => unknown> = {
   l: toggleLeave,
   h: toggleHold,
   r: restHere,
+  c: () => (comparing.value = true),
   e: () => nextTick(() => panel.value?.focusSize()),
   arrowup: () => choose(-1),
   arrowdown: () => choose(1),
@@ -116,6 +120,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   const key = event.key.toLowerCase();
   const fit = FITS[Number(key) - 1];
   if (key === "arrowleft" || key === "arrowright") nudge(event, key === "arrowleft" ? "-" : "+");
+  else if (event.shiftKey && (key === "arrowup" || key === "arrowdown")) move(key === "arrowup" ? -1 : 1);
   else if (event.altKey || event.shiftKey) return;
   else if (fit) setFit(fit);
   else if (ACTIONS[key]) ACTIONS[key]();
@@ -144,6 +149,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <h1>{{ verdict }}</h1>
       <p class="sr-only" role="status">{{ verdict }}</p>
       <NeedGauge :plan="plan" :source-bytes="job.source_head?.size_bytes ?? 0" />
+      <a-button size="small" class="no-print" @click="comparing = true">Compare</a-button>
     </div>
     <FitCards :cards="morph.cards" :fit="plan.fit" @fit="setFit" />
     <div class="panes">
@@ -157,8 +163,9 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           @drag="drag"
           @drop="drop"
           @cancel="preview.end"
+          @move="(number, steps) => change({ kind: 'move', row: number, value: steps })"
         />
-        <MorphTable :plan="plan" :chosen="chosen" @choose="(number) => (chosen = number)" />
+        <MorphTable :plan="plan" :chosen="chosen" :change="change" @choose="(number) => (chosen = number)" />
       </section>
       <aside>
         <RowPanel
@@ -177,16 +184,18 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           @leave="toggleLeave"
           @hold="toggleHold"
           @rest="restHere"
+          @move="move"
         />
         <FindingsPanel :plan="plan" :action="remedyAction" @choose="(number) => (chosen = number)" />
         <MarginsPanel :plan="plan" :options="job.options" :change="change" />
       </aside>
     </div>
   </div>
+  <ComparePlans v-if="comparing" v-model:open="comparing" :job="job" :store="store" />
   <Teleport to="footer">
     <span v-if="plan" class="keys muted no-print">
       <kbd>↑</kbd> <kbd>↓</kbd> row <kbd>←</kbd> <kbd>→</kbd> 1 GiB <kbd>P</kbd> pin <kbd>L</kbd> leave behind
-      <kbd>H</kbd> hold <kbd>R</kbd> rest here <kbd>1</kbd>–<kbd>5</kbd> fit <kbd>?</kbd> all keys
+      <kbd>H</kbd> hold <kbd>R</kbd> rest here <kbd>C</kbd> compare <kbd>1</kbd>–<kbd>5</kbd> fit <kbd>?</kbd> all keys
     </span>
   </Teleport>
 </template>

@@ -16,6 +16,7 @@ const UNIT_CHOICES = [
     <nav class="places no-print" aria-label="Places">
       <router-link to="/">Jobs</router-link>
       <router-link to="/bench">Bench</router-link>
+      <router-link to="/settings">Workshop</router-link>
     </nav>
     <div class="middle"><slot /></div>
     <nav class="stages no-print" aria-label="Stages"><slot name="stages" /></nav>

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ..core.errors import YlemorphError
-from ..core.options import FITS, TABLE_WISHES
+from ..core.options import FIRMWARES, FITS, TABLE_WISHES
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
 from .files import read_disk, write_text
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from ..core.disk import Disk
     from ..core.plan import Plan
 
-PLAN_FORMATS = ("table", "json", "csv", "sfdisk")
+PLAN_FORMATS = ("table", "json", "csv", "sfdisk", "svg")
 
 
 def _plan_options(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -35,6 +35,7 @@ def _plan_options(command: Callable[..., Any]) -> Callable[..., Any]:
         click.option("--free-after", type=int, metavar="N", help="Free space stands after this row."),
         click.option("--table", type=click.Choice(TABLE_WISHES), help="Partition table of the target."),
         click.option("--grain", metavar="SIZE", help="Alignment unit, 1MiB unless given."),
+        click.option("--firmware", type=click.Choice(FIRMWARES), help="In which mode the machine starts."),
         click.option("--overwrite", metavar="LAST4", help="Last four of the target's serial: its contents may go."),
         click.option("--order", metavar="N,N,…", help="Order of the rows on the target."),
     )
@@ -98,6 +99,10 @@ def _rendered(made: "Plan", source: "Disk", target: "Disk", form: str, *, termin
         from ..formats.sfdisk import plan_to_script
 
         return plan_to_script(made)
+    if form == "svg":
+        from ..formats.svg import plan_to_svg
+
+        return plan_to_svg(made, source, target)
     from ..formats.plan import plan_to_csv, plan_to_json
 
     return plan_to_json(made) if form == "json" else plan_to_csv(made)

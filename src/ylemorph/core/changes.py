@@ -240,6 +240,32 @@ def _cleared(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed
     return Changed(options.but(cleared=cleared), f"Immovable end of {_name(row)} {words}")
 
 
+def _move(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
+    """Move a row on the target by so many places, toward the end where ``value`` is positive (rule 7.1)."""
+    row, steps = _row(pair, options, change), change.get("value")
+    rows = [other for other in make_plan(pair.source, pair.target, options).rows if other.row.partition is not None]
+    carried = [other.number for other in rows if other.carried]
+    if not row.carried or row.number not in carried or not isinstance(steps, int) or isinstance(steps, bool):
+        raise BadOption(f"{_name(row)} has no place on the target", at="row", mend="carry it first")
+    place = carried.index(row.number)
+    wanted = min(max(place + steps, 0), len(carried) - 1)
+    if wanted == place:
+        end = "first" if steps < 0 else "last"
+        raise BadOption(f"{_name(row)} is the {end} row already", at="row", mend="move it the other way")
+    neighbour = carried[wanted]
+    carried.insert(wanted, carried.pop(place))
+    order = (*carried, *(other.number for other in rows if not other.carried))
+    natural = tuple(p.number for p in pair.source.rows)
+    kept = options.but(order=() if _is_natural(order, natural, options.leave) else order)
+    name = next(_name(other) for other in rows if other.number == neighbour)
+    return Changed(kept, f"{_name(row)} moved {'before' if wanted < place else 'behind'} {name}")
+
+
+def _is_natural(order: tuple[int, ...], natural: tuple[int, ...], leave: frozenset[int]) -> bool:
+    """Whether the rows that go over stand in the source's order again."""
+    return [n for n in order if n not in leave] == [n for n in natural if n not in leave]
+
+
 def _setting(key: str, words: str) -> Callable[[Pair, Options, Mapping[str, Any]], Changed]:
     def make(pair: Pair, options: Options, change: Mapping[str, Any]) -> Changed:
         value = change.get("value")
@@ -256,7 +282,10 @@ def _read(pair: Pair, options: Options, **wishes: object) -> Options:
 
 
 def _reset(_pair: Pair, options: Options, _change: Mapping[str, Any]) -> Changed:
-    return Changed(Options(fit=options.fit, roles=options.roles), "Everything set by hand taken back")
+    return Changed(
+        Options(fit=options.fit, roles=options.roles, overwrite=options.overwrite, firmware=options.firmware),
+        "Everything set by hand taken back",
+    )
 
 
 _KINDS: dict[str, Callable[[Pair, Options, Mapping[str, Any]], Changed]] = {
@@ -279,6 +308,8 @@ _KINDS: dict[str, Callable[[Pair, Options, Mapping[str, Any]], Changed]] = {
     "table": _setting("table", "Table set to {}"),
     "grain": _setting("grain", "Grain set to {}"),
     "order": _setting("order", "Order set to {}"),
+    "move": _move,
+    "firmware": _setting("firmware", "Machine starts in {} mode"),
     "reset": _reset,
 }
 CHANGE_KINDS = tuple(_KINDS)

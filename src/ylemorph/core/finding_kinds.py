@@ -51,6 +51,11 @@ FINDINGS: dict[str, FindingKind] = {
         "Both copies of the table on {0} are damaged.",
         "Let the table be mended from the partitions that are found, then survey the disk again.",
     ),
+    "firmware-cannot-start": FindingKind(
+        "stop",
+        "The machine starts in legacy mode, and the target has a GPT: {0} will not start from it.",
+        "Keep the MBR, or switch the machine's firmware to UEFI mode and say so under Margins.",
+    ),
     "no-table": FindingKind(
         "stop",
         "{0} has no table: one {1} file system covers the whole disk.",
@@ -116,6 +121,16 @@ FINDINGS: dict[str, FindingKind] = {
         "The source has a system row but no start row.",
         "Check how the machine starts; the clone may need a start row made new.",
     ),
+    "firmware-asked": FindingKind(
+        "mind",
+        "The table changes to GPT, and it is not known how the machine starts.",
+        "Look into its firmware: with UEFI mode the clone will start. Say which it is under Margins.",
+    ),
+    "no-start-row-for-uefi": FindingKind(
+        "mind",
+        "The machine starts in UEFI mode, and no EFI start row goes over: {0} will not start by itself.",
+        "Carry the start row, change the table to GPT so that one is made, or make one afterwards.",
+    ),
     "system-unclear": FindingKind(
         "mind",
         "The partitions {0} could each hold the operating system.",
@@ -177,6 +192,16 @@ FINDINGS: dict[str, FindingKind] = {
     ),
     "recovery-left-behind": FindingKind(
         "note", "{0} is left behind: the machine cannot repair itself from it.", "Carry it if the customer wants it."
+    ),
+    "fat-limit": FindingKind(
+        "note",
+        "{0} stands at {1}, the {2} that {3} can have.",
+        "Copy its files to another file system if it must change further.",
+    ),
+    "grows-for-nothing": FindingKind(
+        "note",
+        "{0} grows to {1} although it needs no more than it has.",
+        "Hold it, and let system and data rows have the room.",
     ),
     "held-by-kind": FindingKind(
         "note", "{0} holds {1}, which cannot be resized; it keeps {2}.", "Copy its files if it must change."

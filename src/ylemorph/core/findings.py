@@ -4,11 +4,12 @@ from collections.abc import Collection, Iterator
 
 from .compare import is_few_short, same_disk
 from .disk import Disk, TableNote
-from .filesystems import BLOCKING, KIND_NAMES, kind_of, state_of
+from .filesystems import BLOCKING, KIND_NAMES, MOST_BYTES, kind_of, state_of
 from .finding_kinds import Finding, Size, gravest_first
 from .layout import Layout
 from .moves import bytes_past
 from .options import Options
+from .roles import EFI_SYSTEM
 from .rows import Row, rows_of
 from .sizes import format_size
 from .tables import planned_table
@@ -20,6 +21,7 @@ def find(source: Disk, target: Disk, layout: Layout, options: Options) -> tuple[
     found += _about_roles(source, layout.rows, layout.in_doubt)
     for row in layout.rows:
         found += _about_row(row) if row.carried else _about_left(row, layout)
+    found += _about_start_mode(source, layout, options)
     if layout.sizes is not None:
         found += _about_sizes(source, layout)
         found += _about_free_space(layout)
@@ -124,6 +126,26 @@ def _about_start(source: Disk, row: Row, grain: int) -> Iterator[Finding]:
         yield Finding("misaligned", row.number, (row, row.partition.first_lba))
 
 
+def _about_start_mode(source: Disk, layout: Layout, options: Options) -> Iterator[Finding]:
+    """Rule 7.4: a GPT starts in UEFI mode from an EFI start row, an MBR in legacy mode; BIOS boot is the exception."""
+    system = next((row for row in layout.carried if row.role == "system"), None)
+    if system is None:
+        return
+    starts = {START_KINDS.get(row.partition.type if row.partition else EFI_SYSTEM) for row in layout.carried}
+    gpt = layout.frame.table == "gpt"
+    if gpt and options.firmware == "legacy" and "legacy" not in starts:
+        yield Finding("firmware-cannot-start", system.number, (system,))
+    if gpt and source.table == "mbr" and options.firmware == "unknown":
+        yield Finding("firmware-asked", None)
+    made = any(row.partition is None and row.role == "start" for row in layout.carried)
+    if options.firmware == "uefi" and not made and "uefi" not in starts:
+        yield Finding("no-start-row-for-uefi", system.number, (system,))
+
+
+# Types of a start row, by the mode of the firmware that starts from it.
+START_KINDS = {EFI_SYSTEM: "uefi", "0xEF": "uefi", "21686148-6449-6E6F-744E-656564454649": "legacy"}
+
+
 def _about_left(row: Row, layout: Layout) -> Iterator[Finding]:
     if row.dropped:
         yield Finding("table-lost", row.number, (row, layout.frame.table.upper()))
@@ -160,12 +182,25 @@ def _about_sizes(source: Disk, layout: Layout) -> Iterator[Finding]:
         if not row.elastic or row.floors is None or row.is_made:
             continue
         size, floors = grains * grain, row.floors
+        yield from _about_limits(row, grains, size)
         if grains < floors.comfort:
             yield Finding("row-tight", row.number, (row, Size(size), Size(floors.comfort * grain)))
         if (size - floors.carried_bytes) * 10 < size:
             yield Finding("nearly-full", row.number, (row, Size(size - floors.carried_bytes), Size(size)))
         if grains < row.base:
             yield from _about_packing(row, size)
+
+
+def _about_limits(row: Row, grains: int, size: int) -> Iterator[Finding]:
+    """What a file system's own limits, or a row that only lay in the way, make of its size."""
+    kind, floors = kind_of(row.partition) if row.partition else "unknown", row.floors
+    if kind in MOST_BYTES and row.pin is None and grains != row.base:
+        if grains >= row.ceiling:
+            yield Finding("fat-limit", row.number, (row, Size(size), "most", KIND_NAMES[kind]))
+        elif floors is not None and floors.binding == "minimum" and grains == floors.hard:
+            yield Finding("fat-limit", row.number, (row, Size(size), "least", KIND_NAMES[kind]))
+    if row.role in ("start", "recovery", "tools") and row.pin is None and grains > row.base:
+        yield Finding("grows-for-nothing", row.number, (row, Size(size)))
 
 
 def _about_packing(row: Row, size: int) -> Iterator[Finding]:

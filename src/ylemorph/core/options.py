@@ -8,8 +8,10 @@ from .sizes import DEFAULT_GRAIN, Bytes, GiB, MiB
 
 Fit = Literal["same", "proportional", "rest-to-one", "even-fill", "snug"]
 TableWish = Literal["keep", "gpt", "mbr"]
+Firmware = Literal["unknown", "uefi", "legacy"]
 FITS: tuple[Fit, ...] = get_args(Fit)
 TABLE_WISHES: tuple[TableWish, ...] = get_args(TableWish)
+FIRMWARES: tuple[Firmware, ...] = get_args(Firmware)
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,6 +48,7 @@ class Options:
     grain_bytes: Bytes = DEFAULT_GRAIN
     order: tuple[int, ...] = ()
     overwrite: str = ""
+    firmware: Firmware = "unknown"
 
     def but(self, **changes: Any) -> "Options":
         return replace(self, **changes)

@@ -6,7 +6,7 @@ from typing import Any
 
 from .disk import ROLES, Disk, Role
 from .errors import BadOption, YlemorphError
-from .options import FITS, LEAST_GRAIN, MOST_GRAIN, MOST_HEADROOM_HUNDREDTHS, TABLE_WISHES, Headroom, Options
+from .options import FIRMWARES, FITS, LEAST_GRAIN, MOST_GRAIN, MOST_HEADROOM_HUNDREDTHS, TABLE_WISHES, Headroom, Options
 from .shelf import nominal_disk
 from .sizes import DECIMAL_UNITS, MAX_BYTES, Bytes, parse_size, read_quantity, to_bytes
 from .tables import frame_of, planned_table
@@ -56,6 +56,7 @@ class _Reader:
             free_after=self.number("free_after"),
             order=tuple(self._listed("order")),
             overwrite=self.overwrite(),
+            firmware=self.choice("firmware", FIRMWARES, defaults.firmware),
         )
 
     def overwrite(self) -> str:
@@ -196,6 +197,7 @@ _KEYS = frozenset(
     (
         "fit", "grow", "pin", "leave", "hold", "elastic", "role", "lighten", "cleared", "headroom", "headroom_system",
         "headroom_data", "tail", "free_after", "table", "grain", "order", "overwrite",
+        "firmware",
     )
 )  # fmt: skip
 
@@ -257,5 +259,6 @@ def options_to_data(options: Options) -> dict[str, Any]:
         "grain": None if options.grain_bytes == Options().grain_bytes else options.grain_bytes,
         "order": list(options.order),
         "overwrite": options.overwrite or None,
+        "firmware": None if options.firmware == "unknown" else options.firmware,
     }
     return {key: value for key, value in values.items() if value is not None and value not in ([], {})}

@@ -64,6 +64,7 @@ def row_to_data(row: PlanRow) -> dict[str, Any]:
         "kind": row.kind,
         "logical": row.logical,
         "resizable": row.resizable,
+        "dropped": row.row.dropped,
         "ceiling_bytes": row.ceiling_bytes,
         "floor_lines": None
         if floors is None

@@ -56,6 +56,7 @@ class PlanRowModel(_Model):
     kind: Kind
     logical: bool
     resizable: bool
+    dropped: bool
     ceiling_bytes: int | None
     floor_lines: FloorLinesModel | None
 

@@ -153,6 +153,14 @@ def _move(connection: sqlite3.Connection, job_id: int, version: int | None, sql:
     return get(connection, job_id)
 
 
+def state_at(connection: sqlite3.Connection, job_id: int, number: int) -> JobState:
+    """The job as it was at the change ``number``. Raises NotFound."""
+    row = connection.execute("SELECT * FROM revision WHERE job = ? AND number = ?", (job_id, number)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no change {number} in this job", mend="choose one of the list")
+    return _state(connection, row)
+
+
 def history(connection: sqlite3.Connection, job_id: int) -> list[Revision]:
     """All revisions of a job, the newest first."""
     rows = connection.execute(
@@ -216,15 +224,19 @@ def _job(connection: sqlite3.Connection, row: sqlite3.Row) -> Job:
         changed_at=row["changed_at"],
         can_undo=row["parent"] is not None,
         can_redo=bool(row["has_child"]),
-        state=JobState(
-            name=row["name"],
-            code=row["code"],
-            machine=row["machine"],
-            note=row["note"],
-            source=surveys.get(connection, row["source"]) if row["source"] else None,
-            target=surveys.get(connection, row["target"]) if row["target"] else None,
-            target_size=row["target_size"],
-            target_sector=row["target_sector"],
-            options=json.loads(row["options"]),
-        ),
+        state=_state(connection, row),
+    )
+
+
+def _state(connection: sqlite3.Connection, row: sqlite3.Row) -> JobState:
+    return JobState(
+        name=row["name"],
+        code=row["code"],
+        machine=row["machine"],
+        note=row["note"],
+        source=surveys.get(connection, row["source"]) if row["source"] else None,
+        target=surveys.get(connection, row["target"]) if row["target"] else None,
+        target_size=row["target_size"],
+        target_sector=row["target_sector"],
+        options=json.loads(row["options"]),
     )

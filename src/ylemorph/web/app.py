@@ -8,7 +8,7 @@ from flask_openapi3.openapi import OpenAPI
 
 from .. import __version__
 from ..bench.bench import Bench
-from . import bench_routes, db, guard, job_routes, pages, plans, problems, survey_routes
+from . import bench_routes, compare_routes, db, guard, job_routes, pages, plans, problems, setting_routes, survey_routes
 from .models import Problem
 from .readings import Readings
 
@@ -47,6 +47,8 @@ def create_app(
     app.register_api(plans.api)
     app.register_api(survey_routes.api)
     app.register_api(bench_routes.api)
+    app.register_api(setting_routes.api)
+    app.register_api(compare_routes.api)
     app.register_api(job_routes.api)
     app.add_url_rule("/api/openapi.json", "openapi", lambda: app.api_doc)
     pages.register(app, static)

@@ -32,6 +32,7 @@ from .models import (
     UnitsQuery,
 )
 from .plans import read_target
+from .setting_routes import job_defaults
 from .views import job_data, job_line, morph_data
 
 tag = Tag(name="jobs")
@@ -70,7 +71,7 @@ def list_jobs() -> Response:
 @api.post("", responses={201: JobModel})
 def create_job(body: JobFields, query: UnitsQuery) -> Response:
     """Begin a job."""
-    state, _ = _with_fields(JobState(), body)
+    state, _ = _with_fields(JobState(options=job_defaults()), body)
     return _answer(jobs.create(connection(), state, made_by=_window()), query.units, 201)
 
 

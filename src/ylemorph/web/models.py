@@ -54,6 +54,61 @@ class AmendModel(_In):
     bare: Literal["gib", "gb"] = "gib"
 
 
+class SettingsIn(_In):
+    """Defaults of the workshop as typed; what is not sent stays, an empty text takes a default back."""
+
+    headroom: Line | None = None
+    headroom_system: Line | None = None
+    headroom_data: Line | None = None
+    grain: Line | None = None
+    units: Units | None = None
+
+
+class SettingsModel(_Out):
+    headroom: str
+    headroom_system: str
+    headroom_data: str
+    grain: str
+    units: Units
+    changed: list[str]
+    folder: str
+    read_from: list[str]
+    version: str
+
+
+class CompareQuery(BaseModel):
+    """Two plans of a job: ``now``, ``r12`` for a change of its history, or the key of a fit."""
+
+    first: Line = "now"
+    second: Line
+    units: Units = "binary"
+
+
+class SideModel(_Out):
+    title: str
+    verdict: Verdict
+    fit: Fit
+    open_bytes: int | None
+    carried_bytes: int
+    packed_bytes: int | None
+
+
+class RowPairModel(_Out):
+    number: int
+    label: str
+    changes: list[Change | None]
+    sizes: list[int | None]
+    frees: list[int | None]
+
+
+class ComparisonModel(_Out):
+    first: SideModel
+    second: SideModel
+    rows: list[RowPairModel]
+    gained: list[FindingModel]
+    lost: list[FindingModel]
+
+
 class JobFields(_In):
     """What a user can set; a field that is not sent stays as it is."""
 

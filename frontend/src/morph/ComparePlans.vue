@@ -1,0 +1,158 @@
+<script setup lang="ts">
+/** Two plans of this job side by side: any two fits, or any two changes of its history. */
+import { computed, ref, shallowRef, watch } from "vue";
+import { client, data, type Job, type Schemas } from "../api/client";
+import type { JobStore } from "../api/jobs";
+import FindingList from "../widgets/FindingList.vue";
+import PickOne from "../widgets/PickOne.vue";
+import { size, units } from "../widgets/units";
+import { FIT_NAMES, FITS, VERDICTS } from "../widgets/words";
+
+const props = defineProps<{ job: Job; store: JobStore }>();
+const open = defineModel<boolean>("open", { required: true });
+const first = ref("now");
+const other = props.job.morph?.cards.find(
+  (card) => card.fit !== props.job.morph?.plan.fit && card.verdict !== "does-not-fit",
+);
+const second = ref<string>(other?.fit ?? "snug");
+const found = shallowRef<Schemas["ComparisonModel"] | null>(null);
+const trouble = ref("");
+const revisions = shallowRef<Schemas["RevisionModel"][]>([]);
+
+const choices = computed(() => [
+  { value: "now", label: "As it stands" },
+  ...FITS.map((fit) => ({ value: fit as string, label: `Fit: ${FIT_NAMES[fit]}` })),
+  ...revisions.value.map((entry) => ({
+    value: `r${entry.number}`,
+    label: `Change ${entry.number}: ${entry.sentence}`,
+  })),
+]);
+
+let round = 0;
+watch(
+  [first, second, units, () => props.job.version],
+  async () => {
+    const mine = ++round;
+    const params = {
+      path: { job_id: props.job.id },
+      query: { first: first.value, second: second.value, units: units.value },
+    };
+    try {
+      const [read, history] = await Promise.all([
+        data(client.GET("/api/jobs/{job_id}/compare", { params })),
+        props.store.history(),
+      ]);
+      if (mine === round) [found.value, revisions.value, trouble.value] = [read, history, ""];
+    } catch (error) {
+      if (mine === round) trouble.value = (error as Error).message;
+    }
+  },
+  { immediate: true },
+);
+
+const sides = computed(() => (found.value ? [found.value.first, found.value.second] : []));
+const shown = (bytes: number | null | undefined, none: string) => (bytes == null ? none : size(bytes));
+function difference(pair: (number | null)[]): string {
+  const [a, b] = pair;
+  if (a == null || b == null || a === b) return "";
+  return `${b > a ? "+" : ""}${size(b - a)}`;
+}
+const sum = (name: "open_bytes" | "carried_bytes" | "packed_bytes") => sides.value.map((side) => side[name]);
+const LINES = [
+  { key: "open_bytes", name: "Left open" },
+  { key: "carried_bytes", name: "Goes over" },
+  { key: "packed_bytes", name: "Packed first" },
+] as const;
+</script>
+
+<template>
+  <a-modal v-model:open="open" title="Two plans side by side" :footer="null" width="860px">
+    <div class="pick">
+      <PickOne v-model="first" :choices="choices" label="First plan" />
+      <span class="muted">against</span>
+      <PickOne v-model="second" :choices="choices" label="Second plan" />
+    </div>
+    <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <a-spin v-else-if="!found" />
+    <template v-else>
+      <table class="plain">
+        <caption class="sr-only">
+          Sizes and free space of both plans
+        </caption>
+        <thead>
+          <tr>
+            <th scope="col">Row</th>
+            <th v-for="(side, index) in sides" :key="index" scope="col" class="num">{{ side.title }}</th>
+            <th scope="col" class="num">Difference</th>
+            <th scope="col" class="num">Free, first</th>
+            <th scope="col" class="num">Free, second</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr>
+            <th scope="row">Verdict</th>
+            <td v-for="(side, index) in sides" :key="index" class="num">
+              <b>{{ VERDICTS[side.verdict] }}</b>
+            </td>
+            <td colspan="3"></td>
+          </tr>
+          <tr v-for="row in found.rows" :key="row.number">
+            <th scope="row">{{ row.label }}</th>
+            <td v-for="(bytes, index) in row.sizes" :key="index" class="num" :class="row.changes[index]">
+              {{ shown(bytes, row.changes[index] === "left" ? "left behind" : row.changes[index] ? "no layout" : "") }}
+            </td>
+            <td class="num">{{ difference(row.sizes) }}</td>
+            <td v-for="(bytes, index) in row.frees" :key="`f${index}`" class="num">{{ shown(bytes, "") }}</td>
+          </tr>
+          <tr v-for="line in LINES" :key="line.key">
+            <th scope="row">{{ line.name }}</th>
+            <td v-for="(bytes, index) in sum(line.key)" :key="index" class="num">
+              {{ shown(bytes, sides[index]?.verdict === "does-not-fit" ? "no layout" : "not known") }}
+            </td>
+            <td class="num">{{ difference(sum(line.key)) }}</td>
+            <td colspan="2"></td>
+          </tr>
+        </tbody>
+      </table>
+      <div class="findings">
+        <section>
+          <h2>Findings gained</h2>
+          <FindingList :findings="found.gained" />
+          <p v-if="!found.gained.length" class="muted">none</p>
+        </section>
+        <section>
+          <h2>Findings lost</h2>
+          <FindingList :findings="found.lost" />
+          <p v-if="!found.lost.length" class="muted">none</p>
+        </section>
+      </div>
+    </template>
+  </a-modal>
+</template>
+
+<style scoped>
+.pick {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  margin-bottom: 10px;
+}
+.pick select {
+  max-width: 360px;
+}
+tbody th {
+  font-weight: 500;
+  color: var(--ink);
+}
+.findings {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 20px;
+  margin-top: 12px;
+}
+@media (max-width: 720px) {
+  .findings {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

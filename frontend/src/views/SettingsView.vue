@@ -1,0 +1,160 @@
+<script setup lang="ts">
+/** What a new job begins with, and where this Ylemorph keeps its data. */
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
+import { reactive, ref, shallowRef, watch } from "vue";
+import { ProblemError } from "../api/client";
+import { settingsQuery, writeSettings, type SettingsIn } from "../api/settings";
+import PickOne from "../widgets/PickOne.vue";
+import TopBar from "../widgets/TopBar.vue";
+import { units } from "../widgets/units";
+
+const emit = defineEmits<{ keys: [] }>();
+const queries = useQueryClient();
+const { data: settings, isPending, error, refetch } = useQuery(settingsQuery());
+const fields = reactive({ headroom: "", headroom_system: "", headroom_data: "", grain: "" });
+const refused = shallowRef<ProblemError | null>(null);
+const kept = ref(false);
+
+document.title = "Workshop · Ylemorph";
+
+const FIELDS = [
+  { key: "headroom", label: "Headroom in percent of the used space", hint: "15" },
+  { key: "headroom_system", label: "Headroom of a system row, at least", hint: "5 GiB" },
+  { key: "headroom_data", label: "Headroom of a data row, at least", hint: "512 MiB" },
+  { key: "grain", label: "Grain: sizes and starts are whole multiples of it", hint: "1 MiB" },
+] as const;
+const UNITS = [
+  { value: "binary", label: "GiB, as systems show" },
+  { value: "decimal", label: "GB, as on labels" },
+] as const;
+
+watch(
+  settings,
+  (now) => {
+    if (now) for (const { key } of FIELDS) fields[key] = now[key];
+  },
+  { immediate: true },
+);
+
+async function write(body: SettingsIn): Promise<void> {
+  refused.value = null;
+  kept.value = false;
+  try {
+    queries.setQueryData(["settings"], await writeSettings(body));
+    kept.value = true;
+  } catch (failure) {
+    refused.value = failure as ProblemError;
+  }
+}
+function setUnits(value: "binary" | "decimal"): void {
+  units.value = value;
+  void write({ units: value });
+}
+</script>
+
+<template>
+  <TopBar @keys="emit('keys')" />
+  <main class="stage-page">
+    <div class="head">
+      <h1>Workshop</h1>
+      <span class="muted">what a new job begins with; each job can be changed on its own</span>
+    </div>
+    <div v-if="isPending" class="card"><a-spin /> Reading the defaults</div>
+    <div v-else-if="error" class="card" role="alert">
+      <p>{{ error.message }}</p>
+      <a-button @click="refetch()">Try again</a-button>
+    </div>
+    <template v-else-if="settings">
+      <form class="card" @submit.prevent="write({ ...fields })">
+        <template v-for="field in FIELDS" :key="field.key">
+          <label :for="field.key">{{ field.label }}</label>
+          <a-input
+            :id="field.key"
+            v-model:value="fields[field.key]"
+            class="fig"
+            :placeholder="field.hint"
+            :maxlength="40"
+            :status="refused?.problem.at === field.key ? 'error' : ''"
+          />
+          <span class="muted">
+            {{ settings.changed.includes(field.key) ? `the application comes with ${field.hint}` : "" }}
+          </span>
+          <p v-if="refused?.problem.at === field.key" role="alert">{{ refused.message }}</p>
+        </template>
+        <label for="units">Units on the screens</label>
+        <PickOne id="units" :model-value="units" :choices="UNITS" @update:model-value="setUnits" />
+        <span></span>
+        <div class="acts">
+          <a-button type="primary" html-type="submit">Keep these</a-button>
+          <a-button @click="write({ headroom: '', headroom_system: '', headroom_data: '', grain: '' })">
+            As the application comes
+          </a-button>
+          <span v-if="kept" role="status" class="muted">Kept. New jobs begin with them.</span>
+          <span v-if="refused && !FIELDS.some((field) => field.key === refused?.problem.at)" role="alert">
+            {{ refused.message }}
+          </span>
+        </div>
+      </form>
+      <section class="card">
+        <h2>This Ylemorph</h2>
+        <dl>
+          <dt>Data folder</dt>
+          <dd class="fig">{{ settings.folder }}</dd>
+          <dt>Disks may be read by path from</dt>
+          <dd class="fig">
+            {{ settings.read_from.join(", ") || "nowhere; start with --read-from to allow a folder" }}
+          </dd>
+          <dt>Version</dt>
+          <dd class="fig">{{ settings.version }}</dd>
+        </dl>
+      </section>
+    </template>
+  </main>
+</template>
+
+<style scoped>
+main {
+  padding: 14px 20px 40px;
+}
+form.card {
+  display: grid;
+  grid-template-columns: max-content 180px 1fr;
+  gap: 8px 14px;
+  align-items: center;
+}
+form p,
+.acts {
+  grid-column: 1 / -1;
+}
+form [role="alert"] {
+  color: var(--action);
+}
+.acts {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  margin-top: 4px;
+}
+section.card {
+  display: grid;
+  gap: 8px;
+}
+dl {
+  display: grid;
+  grid-template-columns: max-content 1fr;
+  gap: 4px 14px;
+  margin: 0;
+}
+dt {
+  color: var(--muted);
+}
+dd {
+  margin: 0;
+  overflow-wrap: anywhere;
+}
+@media (max-width: 620px) {
+  form.card {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

@@ -1,0 +1,72 @@
+"""Two plans of one job side by side."""
+
+from typing import Any
+
+from flask import Response, jsonify
+from flask_openapi3.blueprint import APIBlueprint
+from flask_openapi3.models.tag import Tag
+
+from ..core.compare_plans import Side, compare_plans
+from ..core.errors import BadOption
+from ..core.options import FITS
+from ..core.plan import Plan, make_plan
+from ..core.remedies import FIT_NAMES
+from ..core.wishes import options_from
+from ..formats.plan import finding_data
+from ..store import jobs
+from ..store.jobs import JobState
+from .db import connection
+from .models import CompareQuery, ComparisonModel, JobPath, Problem
+
+tag = Tag(name="jobs")
+api = APIBlueprint(
+    "compare", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses={404: Problem, 422: Problem}
+)
+
+
+@api.get("/<int:job_id>/compare", responses={200: ComparisonModel})
+def compare(path: JobPath, query: CompareQuery) -> Response:
+    """What the second plan changes against the first."""
+    names = (query.first, query.second)
+    plans = [_plan(path.job_id, name, at) for name, at in zip(names, ("first", "second"), strict=True)]
+    found = compare_plans(*plans)
+    return jsonify(
+        {
+            "first": _side_data(found.first, names[0]),
+            "second": _side_data(found.second, names[1]),
+            "rows": [row._asdict() for row in found.rows],
+            "gained": [finding_data(finding, query.units) for finding in found.gained],
+            "lost": [finding_data(finding, query.units) for finding in found.lost],
+        }
+    )
+
+
+def _plan(job_id: int, name: str, at: str) -> Plan:
+    """``now``, ``r12`` or a fit under the options as they stand. Raises BadOption for anything else."""
+    state = jobs.get(connection(), job_id).state
+    if name.startswith("r") and name[1:].isdigit() and len(name) < 10:
+        state = jobs.state_at(connection(), job_id, int(name[1:]))
+    elif name != "now" and name not in FITS:
+        raise BadOption(f"“{name[:40]}” is no plan of this job", at=at, mend="use now, r and a number, or a fit")
+    source, target = _disks(state, at)
+    wishes = {**(state.options or {}), **({"fit": name} if name in FITS else {})}
+    return make_plan(source, target, options_from(wishes, source, target))
+
+
+def _disks(state: JobState, at: str) -> tuple[Any, Any]:
+    target = state.target_disk
+    if state.source is None or target is None:
+        raise BadOption("there was no source or no target yet", at=at, mend="choose a later change")
+    return state.source.disk, target
+
+
+def _side_data(side: Side, name: str) -> dict[str, Any]:
+    title = "As it stands" if name == "now" else f"Change {name[1:]}" if name not in FITS else FIT_NAMES[side.plan.fit]
+    return {
+        "title": title,
+        "verdict": side.plan.verdict,
+        "fit": side.plan.fit,
+        "open_bytes": side.open_bytes,
+        "carried_bytes": side.carried_bytes,
+        "packed_bytes": side.packed_bytes,
+    }
