@@ -24,10 +24,11 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--
 def served(tmp_path_factory):
     assert (STATIC / "index.html").is_file(), "the front end is not built: make build"
     store = prepare(tmp_path_factory.mktemp("store"))
-    server = waitress.create_server(create_app(store), host="127.0.0.1", port=0, threads=8)
+    app = create_app(store)
+    server = waitress.create_server(app, host="127.0.0.1", port=0, threads=8)
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
-    yield store, f"http://127.0.0.1:{server.effective_port}"
+    yield store, f"http://127.0.0.1:{server.effective_port}", app
     server.close()
     thread.join(5)
 

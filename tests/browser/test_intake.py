@@ -7,6 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.make import desk
+from tests.probe.conftest import IMAGES
 from ylemorph.bench.stand_ins import STAND_INS
 from ylemorph.core.disk import Survey
 from ylemorph.formats.survey_data import write_survey
@@ -202,3 +203,67 @@ def test_the_role_in_doubt_is_asked_for(window, store):
     expect(page.get_by_text("The partitions 3 and 4 could each hold the operating system")).to_be_visible()
     page.get_by_label("Role of partition 3").select_option("system")
     expect(page.get_by_text("could each hold")).to_be_hidden()
+
+
+@pytest.fixture
+def reading_folder(served, tmp_path):
+    """The running server may read from a folder for the time of one test."""
+    from ylemorph.formats.extents import unpack
+    from ylemorph.web.readings import Readings
+
+    with (IMAGES / "disk-mbr-logicals.xz").open("rb") as packed:
+        unpack(packed, tmp_path / "disk.img")
+    app, before = served[2], served[2].config["READINGS"]
+    app.config["READINGS"] = Readings((tmp_path,))
+    yield tmp_path
+    app.config["READINGS"] = before
+
+
+def test_a_disk_is_read_by_its_path(window, store, reading_folder):
+    page = new_job(window, "A path here")
+    page.get_by_label("Image or device").fill("/etc/passwd")
+    page.get_by_role("button", name="Read it").click()
+    expect(page.get_by_role("alert")).to_contain_text("does not lie in")
+    page.get_by_label("Image or device").fill(str(reading_folder / "disk.img"))
+    page.get_by_role("button", name="Read it").click()
+    expect(page).to_have_url(re.compile(r"/target$"))
+    page.get_by_role("link", name="Source").click()
+    expect(page.get_by_text("logical").first).to_be_visible()
+
+
+def test_a_disk_of_128_partitions_and_one_of_a_single_sector(window, store):
+    rows = "size,used,label\n" + "".join(f"1 GiB,{n % 900} MiB,Part {n}\n" for n in range(1, 129))
+    page = new_job(window, "A listing")
+    page.get_by_label("Text of a listing").fill(rows)
+    page.get_by_role("button", name="Read it").click()
+    page.get_by_role("button", name="Choose the target").click()
+    page.get_by_label("Size on the label, or sectors").fill("1s")
+    page.get_by_label("Size on the label, or sectors").press("Enter")
+    page.get_by_role("button", name="See how it fits").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Does not fit")
+    page.get_by_role("link", name="Target").click()
+    page.get_by_role("button", name="2 TB", exact=True).click()
+    page.get_by_role("button", name="See how it fits").click()
+    expect(page.get_by_role("heading", name="Comfortable")).to_be_visible()
+    page.get_by_text("The same as a table").click()
+    expect(page.get_by_role("row").filter(has_text="Part 128")).to_be_visible()
+
+
+def test_nobody_answers_while_a_disk_is_read(window, store):
+    page = window("/bench")
+    page.route("**/api/bench/**", lambda route: route.abort())
+    page.get_by_role("button", name="Attach Brindle K4 BK4-00731").click()
+    expect(page.get_by_role("alert")).to_contain_text("Ylemorph does not answer")
+    page.unroute("**/api/bench/**")
+    page.get_by_role("button", name="Attach Brindle K4 BK4-00731").click()
+    expect(page.get_by_role("button", name="Detach Brindle K4 BK4-00731")).to_be_visible()
+
+
+def test_a_command_is_copied(window, store):
+    page = window("/", permissions=["clipboard-read", "clipboard-write"])
+    page.get_by_role("button", name="New job").click()
+    page.get_by_text("A listing", exact=True).click()
+    page.get_by_text("One command that writes such a listing").click()
+    page.get_by_role("button", name="Copy the command for Linux").click()
+    expect(page.get_by_text("Copied")).to_be_visible()
+    assert "lsblk --json --bytes --output-all" in page.evaluate("navigator.clipboard.readText()")

@@ -85,5 +85,25 @@ def test_the_table_twin_says_the_same(tight):
     row = tight.get_by_role("row", name="3 Desk")
     expect(row).to_contain_text("137 GiB")
     expect(row).to_contain_text("shrinks")
-    tight.get_by_role("row", name="4 Catalogue").get_by_role("button").click()
+    tight.get_by_role("button", name="4 Catalogue", exact=True).click()
     expect(panel(tight, "4 Catalogue")).to_be_visible()
+
+
+def test_each_line_of_the_floor_can_be_acted_on(window, demo):
+    """The immovable end of a row binds, is cleared beside its line, and is counted again."""
+    page = window(f"/jobs/{demo['YM-0107']}/source")
+    page.get_by_role("button", name="Desk", exact=True).click()
+    page.get_by_label("What cannot be moved ends at").fill("190")
+    page.get_by_label("What cannot be moved ends at").press("Enter")
+    expect(page.get_by_text("It cannot go under 190 GiB")).to_be_visible()
+    page.get_by_role("link", name="Fit", exact=True).click()
+    panel = page.get_by_role("region", name="Row 3 Desk")
+    expect(panel.get_by_text("held up by data that cannot be moved")).to_be_visible()
+    panel.get_by_role("button", name="The immovable end of 3 Desk is cleared").click()
+    expect(panel.get_by_text("held up by data")).to_be_hidden()
+    panel.get_by_role("button", name="Count the immovable end").click()
+    expect(panel.get_by_text("held up by data")).to_be_visible()
+    panel.get_by_role("button", name="Change the headroom").click()
+    expect(page.get_by_label("Headroom in %")).to_be_focused()
+    panel.get_by_role("button", name="Lighten 3 Desk").click()
+    expect(panel.get_by_label("Lighten by")).to_be_focused()

@@ -3,10 +3,11 @@
 import dataclasses
 from itertools import combinations
 
-from hypothesis import given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from tests.make import desk, fs, row_of, sources, targets, wishes
+from ylemorph.core.disk import Disk
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.options import Options
 from ylemorph.core.plan import make_plan
@@ -61,6 +62,25 @@ def test_every_remedy_keeps_its_promise(case):
     for remedy in plan.remedies:
         assert after(remedy, source, target, options).verdict == remedy.verdict_after
         assert remedy.text()
+
+
+@st.composite
+def too_small(draw):
+    """A source and a target that has less than the hard floors need."""
+    source = draw(sources())
+    must = make_plan(source, nominal_disk(24_000 * GB), Options(fit="snug")).must_bytes
+    size = must * draw(st.integers(10, 97)) // 100 + 2 * MiB
+    return source, Disk(max(4096, size // 512))
+
+
+@settings(max_examples=max(500, settings().max_examples))
+@given(too_small())
+def test_remedies_of_five_hundred_pairs_that_do_not_fit(case):
+    source, target = case
+    plan = make_plan(source, target, Options())
+    assume(plan.verdict == "does-not-fit")
+    for remedy in plan.remedies:
+        assert after(remedy, source, target, Options()).verdict == remedy.verdict_after
 
 
 @given(cases())

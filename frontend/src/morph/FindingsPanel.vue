@@ -20,7 +20,7 @@ const counts = computed(() =>
 <template>
   <section v-if="plan.remedies.length" class="card" aria-label="Remedies">
     <div class="head"><h2>What would make it fit</h2></div>
-    <ul>
+    <ul class="lines">
       <li v-for="(remedy, index) in plan.remedies" :key="index">
         <div>
           {{ remedy.text }} <span class="muted">Then: {{ VERDICTS[remedy.verdict_after].toLowerCase() }}.</span>
@@ -46,26 +46,5 @@ const counts = computed(() =>
   display: flex;
   justify-content: space-between;
   gap: 8px;
-}
-ul {
-  list-style: none;
-  margin: 0;
-  padding: 0;
-}
-li {
-  display: flex;
-  gap: 8px;
-  align-items: flex-start;
-  padding: 8px 0;
-  border-bottom: 1px solid var(--line);
-}
-li:last-child {
-  border-bottom: 0;
-  padding-bottom: 0;
-}
-li > div {
-  flex: 1;
-  min-width: 0;
-  line-height: 1.35;
 }
 </style>

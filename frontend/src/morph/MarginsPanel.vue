@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Headroom, tail reserve, grain, table and where free space stands. */
-import { computed, reactive, watch } from "vue";
+import { computed, reactive, ref, watch } from "vue";
 import type { Change, Plan } from "../api/client";
 import PickOne from "../widgets/PickOne.vue";
 import { size } from "../widgets/units";
@@ -22,6 +22,14 @@ watch(
   },
   { immediate: true },
 );
+const box = ref<HTMLDetailsElement>();
+const headroomField = ref<{ focus: () => void } | null>(null);
+/** Opens the panel where the headroom is typed. */
+function focusHeadroom(): void {
+  if (box.value) box.value.open = true;
+  headroomField.value?.focus();
+}
+defineExpose({ focusHeadroom });
 const set = (kind: string, value: string | number) => void props.change({ kind, value });
 const places = computed(() => [
   { value: 0, label: "the last row" },
@@ -40,12 +48,13 @@ const TABLES = [
 </script>
 
 <template>
-  <details class="card">
+  <details ref="box" class="card">
     <summary>Margins and table</summary>
     <div class="fields">
       <label for="headroom">Headroom in %</label>
       <a-input
         id="headroom"
+        ref="headroomField"
         v-model:value="fields.headroom"
         class="fig"
         size="small"

@@ -17,12 +17,13 @@ const props = defineProps<{
   cleared: boolean;
   change: (body: Change) => Promise<boolean>;
 }>();
-const emit = defineEmits<{ pin: []; leave: []; hold: []; rest: []; move: [steps: number] }>();
+const emit = defineEmits<{ pin: []; leave: []; hold: []; rest: []; move: [steps: number]; headroom: [] }>();
 
 const field = ref<{ focus: () => void; select: () => void } | null>(null);
 const typed = ref("");
 const dirty = ref(false);
 const lighten = ref("");
+const lightenField = ref<{ focus: () => void } | null>(null);
 
 watch(
   () => [props.row.size_bytes, units.value] as const,
@@ -108,12 +109,27 @@ defineExpose({
         <dt>Lightened by</dt>
         <dd>{{ sizeFine(lightened) }}</dd>
       </template>
-      <dt>Used, goes over</dt>
+      <dt>
+        Used, goes over
+        <button type="button" class="act" :aria-label="`Lighten ${row.label}`" @click="lightenField?.focus()">
+          lighten
+        </button>
+      </dt>
       <dd :title="exact(lines.carried_bytes)">{{ sizeFine(lines.carried_bytes) }}</dd>
       <dt>Slack to be made smaller</dt>
       <dd>{{ sizeFine(lines.slack_bytes) }}</dd>
       <template v-if="lines.immovable_bytes">
-        <dt>Immovable end</dt>
+        <dt>
+          Immovable end
+          <button
+            type="button"
+            class="act"
+            :aria-label="`The immovable end of ${row.label} is cleared`"
+            @click="change({ kind: 'cleared', row: row.number, on: true })"
+          >
+            clear
+          </button>
+        </dt>
         <dd>{{ sizeFine(lines.immovable_bytes) }}</dd>
       </template>
       <template v-if="lines.minimum_bytes">
@@ -124,7 +140,10 @@ defineExpose({
         <b>Hard floor</b> <span v-if="why" class="muted">{{ why }}</span>
       </dt>
       <dd :title="exact(row.hard_floor_bytes ?? 0)">{{ sizeFine(row.hard_floor_bytes ?? 0) }}</dd>
-      <dt>Headroom {{ headroom }} %</dt>
+      <dt>
+        Headroom {{ headroom }} %
+        <button type="button" class="act" aria-label="Change the headroom" @click="emit('headroom')">change</button>
+      </dt>
       <dd>{{ sizeFine(lines.headroom_bytes) }}</dd>
       <dt><b>Comfort floor</b></dt>
       <dd :title="exact(row.comfort_floor_bytes ?? 0)">{{ sizeFine(row.comfort_floor_bytes ?? 0) }}</dd>
@@ -167,17 +186,20 @@ defineExpose({
         <a-button size="small" :aria-label="`Move ${row.label} toward the start`" @click="emit('move', -1)">↑</a-button>
         <a-button size="small" :aria-label="`Move ${row.label} toward the end`" @click="emit('move', 1)">↓</a-button>
       </template>
-      <a-button
-        v-if="lines?.immovable_bytes || cleared"
-        size="small"
-        @click="change({ kind: 'cleared', row: row.number, on: !cleared })"
-      >
-        {{ cleared ? "Count the immovable end" : "Immovable end is cleared" }}
+      <a-button v-if="cleared" size="small" @click="change({ kind: 'cleared', row: row.number, on: false })">
+        Count the immovable end
       </a-button>
     </div>
     <form v-if="lines && row.elastic" class="lighten" @submit.prevent="setLighten">
       <label :for="`lighten-${row.number}`">Lighten by</label>
-      <a-input :id="`lighten-${row.number}`" v-model:value="lighten" class="fig" size="small" placeholder="20GiB" />
+      <a-input
+        :id="`lighten-${row.number}`"
+        ref="lightenField"
+        v-model:value="lighten"
+        class="fig"
+        size="small"
+        placeholder="20GiB"
+      />
       <a-button size="small" html-type="submit">Set</a-button>
     </form>
   </section>
@@ -253,6 +275,18 @@ form:not(.lighten) {
   display: flex;
   flex-wrap: wrap;
   gap: 6px;
+}
+.act {
+  font: inherit;
+  font-size: 12px;
+  color: var(--action);
+  background: none;
+  border: 0;
+  padding: 0 2px;
+  cursor: pointer;
+}
+.act:hover {
+  text-decoration: underline;
 }
 .refused {
   color: var(--action);

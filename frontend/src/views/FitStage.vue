@@ -20,6 +20,7 @@ const chosen = ref<number | null>(null);
 const panel = ref<InstanceType<typeof RowPanel> | null>(null);
 const refused = props.store.refused;
 const comparing = ref(false);
+const margins = ref<InstanceType<typeof MarginsPanel> | null>(null);
 const ComparePlans = defineAsyncComponent(() => import("../morph/ComparePlans.vue"));
 
 const preview = usePreview(computed(() => props.job.id));
@@ -185,9 +186,10 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           @hold="toggleHold"
           @rest="restHere"
           @move="move"
+          @headroom="margins?.focusHeadroom()"
         />
         <FindingsPanel :plan="plan" :action="remedyAction" @choose="(number) => (chosen = number)" />
-        <MarginsPanel :plan="plan" :options="job.options" :change="change" />
+        <MarginsPanel ref="margins" :plan="plan" :options="job.options" :change="change" />
       </aside>
     </div>
   </div>

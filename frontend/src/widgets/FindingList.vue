@@ -7,7 +7,7 @@ const emit = defineEmits<{ choose: [row: number] }>();
 </script>
 
 <template>
-  <ul>
+  <ul class="lines">
     <li v-for="finding in findings" :key="`${finding.code}${finding.row}`">
       <span class="tag" :class="finding.level">{{ finding.level }}</span>
       <div>
@@ -20,37 +20,3 @@ const emit = defineEmits<{ choose: [row: number] }>();
     </li>
   </ul>
 </template>
-
-<style scoped>
-ul {
-  list-style: none;
-  margin: 0;
-  padding: 0;
-}
-li {
-  display: flex;
-  gap: 8px;
-  align-items: flex-start;
-  padding: 8px 0;
-  border-bottom: 1px solid var(--line);
-}
-li:last-child {
-  border-bottom: 0;
-  padding-bottom: 0;
-}
-li > div {
-  flex: 1;
-  min-width: 0;
-  line-height: 1.35;
-}
-.text {
-  font: inherit;
-  font-weight: 600;
-  color: var(--ink);
-  text-align: left;
-  background: none;
-  border: 0;
-  padding: 0;
-  cursor: pointer;
-}
-</style>
