@@ -1,10 +1,13 @@
 <script setup lang="ts">
 /** The morph as a table, for screen readers and for printing; open it to read exact figures. */
+import { ref } from "vue";
 import type { Change, Plan, PlanRow } from "../api/client";
 import { exact, size } from "../widgets/units";
 
 const props = defineProps<{ plan: Plan; chosen: number | null; change: (body: Change) => Promise<boolean> }>();
 const emit = defineEmits<{ choose: [row: number] }>();
+/** Made only when it is open: each step of a drag would make all of it anew. */
+const open = ref(false);
 const CHANGES = {
   shrinks: "shrinks",
   grows: "grows",
@@ -36,9 +39,9 @@ function actions(row: PlanRow): { name: string; body: Change }[] {
 </script>
 
 <template>
-  <details class="twin">
+  <details class="twin" @toggle="open = ($event.target as HTMLDetailsElement).open">
     <summary>The same as a table</summary>
-    <div class="scroll">
+    <div v-if="open" class="scroll">
       <table class="plain">
         <caption class="sr-only">
           Every row on the source and on the target

@@ -2,6 +2,7 @@
 
 import hashlib
 import sqlite3
+from functools import lru_cache
 
 from ..core.disk import Survey
 from ..formats.survey import read_survey
@@ -19,7 +20,13 @@ def keep(connection: sqlite3.Connection, survey: Survey) -> int:
 
 def get(connection: sqlite3.Connection, survey_id: int) -> Survey:
     row = connection.execute("SELECT body FROM survey WHERE id = ?", (survey_id,)).fetchone()
-    return read_survey(row["body"])
+    return _read(row["body"])
+
+
+@lru_cache(maxsize=64)
+def _read(body: str) -> Survey:
+    """A kept survey never changes, and every step of a drag asks for the same two."""
+    return read_survey(body)
 
 
 def drop_unused(connection: sqlite3.Connection) -> None:
