@@ -193,3 +193,26 @@ def test_a_plan_straight_from_an_image(tmp_path, capsys):
         unpack(packed, tmp_path / "disk")
     assert main(["plan", str(tmp_path / "disk"), "--target", "4GB", "--role", "2=system", "--format", "json"]) == 0
     assert json.loads(capsys.readouterr().out)["rows"][1]["change"] == "shrinks"
+
+
+@pytest.mark.parametrize(
+    ("flags", "code", "there"),
+    [
+        ([], "target-holds-data", True),
+        (["--overwrite", "4410"], "target-holds-data", False),
+        (["--overwrite", "4411"], "target-holds-data", True),
+        (["--firmware", "legacy"], "firmware-cannot-start", True),
+        (["--firmware", "uefi"], "firmware-cannot-start", False),
+    ],
+)
+def test_confirming_the_target_and_the_firmware(source, tmp_path, capsys, flags, code, there):
+    target = tmp_path / "target.json"
+    target.write_text(write_survey(Survey(desk(model="Quillon S2", serial="QS2-4410"))))
+    assert main(["plan", str(source), "--target", str(target), "--format", "json", *flags]) == 0
+    assert (code in {f["code"] for f in json.loads(capsys.readouterr().out)["findings"]}) == there
+
+
+def test_a_folder_to_read_from_must_be_there(tmp_path, capsys):
+    data = str(tmp_path / "data")
+    assert main(["serve", "--data", data, "--port", "1", "--read-from", str(tmp_path / "none")]) == 2
+    assert "is no folder" in capsys.readouterr().err
