@@ -78,7 +78,7 @@ test: lint browser tables $(STATIC)
 
 test-deep: $(VENV)/.ready
 	$(SAY) "Property tests, many cases"
-	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats
+	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats tests/probe
 
 bench: browser $(STATIC)
 	$(SAY) "Timings"

@@ -1,0 +1,83 @@
+"""The demo: its jobs show every verdict, its bench agrees with its jobs, and loading twice changes nothing."""
+
+import pytest
+
+from ylemorph.bench.bench import Bench
+from ylemorph.bench.stand_ins import STAND_INS
+from ylemorph.core.options import Options
+from ylemorph.core.plan import make_plan
+from ylemorph.core.sizes import GiB
+from ylemorph.core.wishes import options_from
+from ylemorph.demo.load import load_demo
+from ylemorph.demo.scenario import jobs as demo_jobs
+from ylemorph.store import jobs
+from ylemorph.store.database import connect, prepare
+
+
+@pytest.fixture
+def store(tmp_path):
+    connection = connect(prepare(tmp_path))
+    yield connection
+    connection.close()
+
+
+def test_loading_twice_changes_nothing(store, tmp_path):
+    bench = Bench(tmp_path / "bench")
+    assert load_demo(store, bench) == len(demo_jobs())
+    attached = [disk.stand_in.key for disk in bench.listed() if disk.survey]
+    assert attached == ["desk", "blank", "loan"]
+    bench.detach("blank")
+    assert load_demo(store, bench) == 0
+    assert [disk.stand_in.key for disk in bench.listed() if disk.survey] == ["desk", "loan"]
+    assert len(jobs.listed(store)) == len(demo_jobs())
+
+
+def test_every_verdict_is_there():
+    verdicts = set()
+    for job in demo_jobs():
+        source, target = job.source.disk, job.target_disk
+        verdicts.add(make_plan(source, target, options_from(job.options or {}, source, target)).verdict)
+    assert verdicts == {"comfortable", "tight", "does-not-fit"}
+
+
+@pytest.mark.parametrize(("key", "code"), [("desk", "YM-0107"), ("reading", "YM-0104"), ("bindery", "YM-0103")])
+def test_the_bench_holds_the_disks_of_the_jobs(tmp_path, key, code):
+    """Model, serial, size and identity are the same; sizes of the large rows differ by less than a few GiB."""
+    bench = Bench(tmp_path)
+    bench.attach(key)
+    read = bench.read(key).disk
+    told = next(job.source.disk for job in demo_jobs() if job.code == code)
+    assert (read.model, read.serial, read.sectors) == (told.model, told.serial, told.sectors)
+    assert read.table_id.upper() == told.table_id.upper()
+    pairs = list(zip(read.rows, told.rows, strict=True))
+    assert all(abs(a.sectors - b.sectors) * 512 < 2 * GiB for a, b in pairs)
+    used = [(a.filesystem.used_bytes, b.filesystem.used_bytes) for a, b in pairs if a.filesystem and b.filesystem]
+    assert all(abs(a - b) < 2 * GiB for a, b in used if b > GiB)
+
+
+def test_a_disk_of_the_bench_is_planned_like_any_other(tmp_path):
+    bench = Bench(tmp_path)
+    for key in ("desk", "loan"):
+        bench.attach(key)
+    plan = make_plan(bench.read("desk").disk, bench.read("loan").disk, Options())
+    assert plan.verdict == "comfortable"
+    assert {f.code for f in plan.findings} >= {"target-holds-data", "past-new-end"}
+
+
+def test_an_attached_disk_is_whole_or_not_there(tmp_path, monkeypatch):
+    """A full disk while a stand-in is attached leaves nothing behind that could be taken for one."""
+    from ylemorph.core.errors import YlemorphError
+
+    def full(*_args):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("ylemorph.bench.bench.unpack", full)
+    bench = Bench(tmp_path)
+    with pytest.raises(YlemorphError, match="No space left on device"):
+        bench.attach("desk")
+    assert list(tmp_path.iterdir()) == []
+    assert all(disk.survey is None for disk in bench.listed())
+
+
+def test_serials_and_keys_are_given_once():
+    assert len({s.key for s in STAND_INS}) == len({s.serial for s in STAND_INS}) == len(STAND_INS)
