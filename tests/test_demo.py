@@ -79,5 +79,15 @@ def test_an_attached_disk_is_whole_or_not_there(tmp_path, monkeypatch):
     assert all(disk.survey is None for disk in bench.listed())
 
 
+def test_what_a_killed_program_left_is_cleared_away(tmp_path):
+    (tmp_path / "desk.0badcafe.part").write_bytes(b"half")
+    bench = Bench(tmp_path)
+    bench.tidy()
+    assert list(tmp_path.iterdir()) == []
+    bench.attach("reading")
+    bench.tidy()
+    assert Bench(tmp_path).read("reading").disk.serial == "QS1-2093"
+
+
 def test_serials_and_keys_are_given_once():
     assert len({s.key for s in STAND_INS}) == len({s.serial for s in STAND_INS}) == len(STAND_INS)

@@ -34,6 +34,7 @@ def run_server(
     folder = Path(data) if data else user_data_path("ylemorph")
     store = prepare(folder)
     app = create_app(store, bound_to=host, read_from=_folders(read_from))
+    app.config["BENCH"].tidy()
     listener = _listener(host, port)
     server = waitress.create_server(app, sockets=[listener], threads=THREADS, ident="ylemorph")
     shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host

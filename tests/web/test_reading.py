@@ -47,6 +47,8 @@ def test_typed_rows(api):
     disk = api("POST", "/api/surveys/typed", body).get_json()["found"][0]["survey"]["disk"]
     assert disk["sectors"] == 976_773_168
     assert [p["role"] for p in disk["partitions"]] == ["start", "system"]
+    body = {"rows": [{"size": "1"}] * 6, "table": "mbr"}
+    assert api("POST", "/api/surveys/typed", body).get_json()["roles"] == [""] * 6  # the extended one is no row
     refused = api("POST", "/api/surveys/typed", {"rows": [{"size": "420", "used": "x"}]}).get_json()
     assert refused["at"] == "rows[0].used"
 

@@ -37,11 +37,10 @@ watch(
 );
 const bare = computed(() => (units.value === "decimal" ? "gb" : "gib"));
 const found = computed(() => answer.value?.found[0]);
-/** The role of a row as it stands in the answer; typed rows keep their order, the extended one aside. */
+/** The role that the last answer proposes for each row that was written. */
 const proposed = computed(() => {
-  const kept = (found.value?.survey.disk.partitions ?? []).filter((p) => !["0x05", "0x0F", "0x85"].includes(p.type));
-  if (!kept.length) return new Map<number, string>();
-  return new Map(filled.value.map(({ place }, index) => [place, kept[index]?.role ?? "to be chosen"]));
+  const roles = answer.value?.roles ?? [];
+  return new Map(filled.value.slice(0, roles.length).map(({ place }, at) => [place, roles[at] || "to be chosen"]));
 });
 
 function body(): TypedTable {

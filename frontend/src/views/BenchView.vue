@@ -3,6 +3,7 @@
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { attach, benchQuery, detach, type BenchDisk } from "../api/reading";
+import { healthFigures } from "../widgets/health";
 import TopBar from "../widgets/TopBar.vue";
 import { size } from "../widgets/units";
 import { HEALTH, LINKS } from "../widgets/words";
@@ -27,17 +28,8 @@ async function flip(disk: BenchDisk): Promise<void> {
   }
 }
 
-function health(disk: BenchDisk): string {
-  const told = disk.health;
-  if (!told) return "the adapter hides it";
-  const figures = [
-    told.hours == null ? "" : `${told.hours.toLocaleString("en")} h`,
-    told.worn_percent ? `${told.worn_percent} % of its rated writes` : "",
-    told.reallocated_sectors ? `${told.reallocated_sectors} sectors replaced` : "",
-    told.pending_sectors ? `${told.pending_sectors} waiting` : "",
-  ];
-  return figures.filter(Boolean).join(", ") || HEALTH[told.state];
-}
+const health = (disk: BenchDisk) =>
+  disk.health ? healthFigures(disk.health) || HEALTH[disk.health.state] : "the adapter hides it";
 </script>
 
 <template>

@@ -50,19 +50,6 @@ function confirm(): void {
     void props.store.set({ options: { ...props.job.options, overwrite: typedProof.value } });
   }
 }
-const findings = computed(() =>
-  (props.job.morph?.plan.findings ?? []).filter((finding) => ABOUT_TARGET.includes(finding.code)),
-);
-const ABOUT_TARGET = [
-  "source-is-target",
-  "sector-size-differs",
-  "target-failing",
-  "target-worn",
-  "identity-equal",
-  "few-sectors-short",
-  "unreachable",
-  "data-only",
-];
 </script>
 
 <template>
@@ -143,7 +130,7 @@ const ABOUT_TARGET = [
       <p v-if="job.target_compared">
         <b>{{ job.target_compared }}</b>
       </p>
-      <FindingList :findings="findings" />
+      <FindingList :findings="job.target_findings" />
     </section>
     <div v-if="job.target_head" class="next">
       <router-link :to="`/jobs/${job.id}/${job.source ? 'fit' : 'source'}`">

@@ -2,6 +2,7 @@
 /** Who a disk is: model, serial, both sizes, table, link, sectors. */
 import { computed } from "vue";
 import type { Survey } from "../api/client";
+import { healthFigures } from "./health";
 import { exact, size } from "./units";
 import { HEALTH, LINKS } from "./words";
 
@@ -12,13 +13,7 @@ const TABLES = { gpt: "GPT", mbr: "MBR", none: "no table" } as const;
 const health = computed(() => {
   const told = disk.value.health;
   if (!told) return "not known";
-  const figures = [
-    told.hours == null ? "" : `${told.hours.toLocaleString("en")} h`,
-    told.worn_percent ? `${told.worn_percent} % of rated writes` : "",
-    told.reallocated_sectors ? `${told.reallocated_sectors} sectors replaced` : "",
-    told.pending_sectors ? `${told.pending_sectors} waiting` : "",
-  ];
-  return [HEALTH[told.state].replace("says it is ", ""), ...figures.filter(Boolean)].join(", ");
+  return [HEALTH[told.state].replace("says it is ", ""), healthFigures(told)].filter(Boolean).join(", ");
 });
 const facts = computed(() => [
   ["Serial", disk.value.serial || "not known"],

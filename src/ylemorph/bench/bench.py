@@ -37,6 +37,11 @@ class Bench:
         self._known: dict[str, tuple[int, Survey]] = {}
         self._lock = Lock()
 
+    def tidy(self) -> None:
+        """Take away what a program left that was killed while it attached a disk. Call it once, at the start."""
+        for cut_off in self.folder.glob("*.part"):
+            cut_off.unlink(missing_ok=True)
+
     def listed(self) -> tuple[Attached, ...]:
         """All disks, those attached with their surveys. Two with one disk identity name each other (rule 7.3)."""
         surveys = {s.key: self._survey(s) if self._path(s).exists() else None for s in STAND_INS}

@@ -28,6 +28,15 @@ def find(source: Disk, target: Disk, layout: Layout, options: Options) -> tuple[
     return gravest_first(found)
 
 
+# What is shown where the target is chosen: findings that another target would change.
+ABOUT_TARGET = frozenset(
+    (
+        "source-is-target", "sector-size-differs", "target-failing", "target-worn", "identity-equal",
+        "few-sectors-short", "unreachable", "data-only",
+    )
+)  # fmt: skip
+
+
 def about_source(source: Disk, options: Options) -> tuple[Finding, ...]:
     """What is worth saying of the source before a target is known."""
     rows, roles = rows_of(source, planned_table(source.table, options), options)

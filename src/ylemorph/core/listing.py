@@ -30,6 +30,9 @@ def kind_from_word(word: str) -> Kind | None:
     return KIND_WORDS.get(word.strip().lower().replace("(v1)", "").strip())
 
 
+MOST_TEXT = 400
+MOST_NUMBER = 9999
+
 # A type as an MBR and as a GPT has it.
 TYPE_SHAPE = (re.compile(r"0x[0-9A-F]{2}"), re.compile(r"[0-9A-F]{8}(?:-[0-9A-F]{4}){3}-[0-9A-F]{12}"))
 
@@ -57,6 +60,10 @@ def listed(name: str, disk: Disk, *, size_known: bool = True, taken: str = "") -
         )
     disk = checked(disk)
     for partition in disk.partitions:
+        if not 1 <= partition.number <= MOST_NUMBER:
+            raise BadSurvey(
+                f"{partition.number} is no number of a partition", mend="number them from 1, or leave the numbers out"
+            )
         if not TYPE_SHAPE[disk.table == "gpt"].fullmatch(partition.type):
             raise BadSurvey(
                 f"partition {partition.number} has the type “{partition.type[:40]}”, which a "

@@ -5,7 +5,7 @@ from typing import Any
 
 from ..core.disk import Disk, FileSystem, Flag, Link, Partition, Role
 from ..core.errors import BadSurvey
-from ..core.listing import Listed, kind_from_word, listed
+from ..core.listing import MOST_TEXT, Listed, kind_from_word, listed
 from ..core.sizes import Bytes
 
 COMMAND = "sudo lsblk --json --bytes --output-all > disk.json"
@@ -65,7 +65,8 @@ def _disk(device: Mapping[str, Any], at: str) -> Listed:
 
 
 def _partitions(device: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
-    for child in device.get("children") or ():
+    children = device.get("children")
+    for child in children if isinstance(children, list) else ():
         if isinstance(child, Mapping) and child.get("type") == "part":
             yield child
 
@@ -141,7 +142,7 @@ def _flag(value: Any) -> bool | None:
 
 
 def _text(value: Any) -> str:
-    return value.strip() if isinstance(value, str) else ""
+    return value.strip()[:MOST_TEXT] if isinstance(value, str) else ""
 
 
 def _is_hex(text: str) -> bool:

@@ -4,11 +4,11 @@ The properties and their numbers are those of Microsoft's Storage Management API
 """
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, TypeVar
 
 from ..core.disk import Disk, FileSystem, Flag, Health, HealthState, Link, Partition, Role, Table
 from ..core.errors import BadSurvey
-from ..core.listing import Listed, kind_from_word, listed
+from ..core.listing import MOST_TEXT, Listed, kind_from_word, listed
 from ..core.sizes import Bytes
 
 COMMAND = (
@@ -50,11 +50,10 @@ def _objects(value: Any, key: str) -> list[Mapping[str, Any]]:
 
 def _disk(disk: Mapping[str, Any], own: list[Mapping[str, Any]], volumes: list[Mapping[str, Any]]) -> Listed:
     sector = _whole(disk, "LogicalSectorSize") or 512
-    table = STYLES.get(disk.get("PartitionStyle"), "none")
+    table = _looked_up(STYLES, disk, "PartitionStyle") or "none"
     size = _whole(disk, "Size")
     if size is None:
         raise BadSurvey("the size is missing", at="Size", mend="run the command again as an administrator")
-    bus = disk.get("BusType")
     signature = _whole(disk, "Signature")
     made = Disk(
         sectors=size // sector,
@@ -62,7 +61,7 @@ def _disk(disk: Mapping[str, Any], own: list[Mapping[str, Any]], volumes: list[M
         physical_sector_bytes=_whole(disk, "PhysicalSectorSize"),
         model=_text(disk, "FriendlyName") or _text(disk, "Model"),
         serial=_text(disk, "SerialNumber"),
-        link=BUS.get(bus, "unknown"),
+        link=_looked_up(BUS, disk, "BusType") or "unknown",
         table=table,
         table_id=_guid(disk, "Guid") if table == "gpt" else f"0x{signature:08x}" if signature is not None else "",
         partitions=tuple(_partition(p, _volume(p, volumes), sector, gpt=table == "gpt") for p in own),
@@ -72,7 +71,7 @@ def _disk(disk: Mapping[str, Any], own: list[Mapping[str, Any]], volumes: list[M
 
 
 def _health(disk: Mapping[str, Any]) -> Health | None:
-    state = HEALTH.get(disk.get("HealthStatus"))
+    state = _looked_up(HEALTH, disk, "HealthStatus")
     return Health(state) if state else None
 
 
@@ -124,9 +123,18 @@ def _filesystem(volume: Mapping[str, Any]) -> FileSystem | None:
         cluster_bytes=_positive(_whole(volume, "AllocationUnitSize")),
         size_bytes=_positive(size),
         used_bytes=Bytes(size - left) if size and left is not None else None,
-        state="damaged" if HEALTH.get(volume.get("HealthStatus")) == "failing" else "unknown",
+        state="damaged" if _looked_up(HEALTH, volume, "HealthStatus") == "failing" else "unknown",
         detail=word if kind == "unknown" else "",
     )
+
+
+T = TypeVar("T")
+
+
+def _looked_up(table: Mapping[Any, T], data: Mapping[str, Any], key: str) -> T | None:
+    """The meaning of a number or word; None for one that is not known, or for anything else."""
+    value = data.get(key)
+    return table.get(value) if isinstance(value, int | str) else None
 
 
 def _positive(value: int | None) -> Bytes | None:
@@ -140,7 +148,7 @@ def _whole(data: Mapping[str, Any], key: str) -> int | None:
 
 def _text(data: Mapping[str, Any], key: str) -> str:
     value = data.get(key)
-    return value.strip().strip("\0") if isinstance(value, str) else ""
+    return value.strip().strip("\0")[:MOST_TEXT] if isinstance(value, str) else ""
 
 
 def _guid(data: Mapping[str, Any], key: str) -> str:

@@ -6,7 +6,7 @@ from typing import Any
 
 from ..core.disk import Disk, Flag, Partition
 from ..core.errors import BadSurvey
-from ..core.listing import Listed, listed
+from ..core.listing import MOST_TEXT, Listed, listed
 
 # The UEFI attribute bits as the utility writes them: by name, or by number after ``GUID:``.
 ATTRIBUTE_WORDS: dict[str, Flag] = {"RequiredPartition": "required", "62": "hidden", "63": "no-auto"}
@@ -79,7 +79,7 @@ def _listed(device: str, headers: Mapping[str, Any], rows: list[dict[str, Any]])
         sectors=_number(last, "last-lba") + 2 + entries if gpt and last else 0,
         logical_sector_bytes=sector,
         table="gpt" if gpt else "mbr",
-        table_id=str(headers.get("label-id") or ""),
+        table_id=str(headers.get("label-id") or "")[:MOST_TEXT],
         partitions=tuple(_partition(row, index, gpt=gpt) for index, row in enumerate(rows)),
     )
     return listed(device, disk, size_known=bool(disk.sectors))
@@ -100,9 +100,9 @@ def _partition(row: Mapping[str, Any], index: int, *, gpt: bool) -> Partition:
         first_lba=_number(row["start"], at),
         sectors=_number(row["size"], at),
         type=SHORT_TYPES.get(kind, kind.upper()) if gpt else _mbr_type(kind, at),
-        name=str(row.get("name", "")),
+        name=str(row.get("name", ""))[:MOST_TEXT],
         flags=frozenset(flags),
-        uuid=str(row.get("uuid", "")) if gpt else "",
+        uuid=str(row.get("uuid", ""))[:MOST_TEXT] if gpt else "",
     )
 
 

@@ -25,13 +25,13 @@ from ..core.disk import (
     checked,
 )
 from ..core.errors import BadSurvey
-from ..core.listing import TYPE_SHAPE
+from ..core.listing import MOST_NUMBER, MOST_TEXT, TYPE_SHAPE
 from ..core.sizes import MAX_BYTES, Bytes
 from .survey_data import FORMAT, MAX_FILE_BYTES
 
 Count = Annotated[int, Field(ge=0, le=MAX_BYTES)]
 Positive = Annotated[int, Field(ge=1, le=MAX_BYTES)]
-Text = Annotated[str, Field(max_length=400)]
+Text = Annotated[str, Field(max_length=MOST_TEXT)]
 
 
 def _checked_type(text: str) -> str:
@@ -96,7 +96,7 @@ class FileSystemModel(_Model):
 
 
 class PartitionModel(_Model):
-    number: Annotated[int, Field(ge=1, le=9999)]
+    number: Annotated[int, Field(ge=1, le=MOST_NUMBER)]
     first_lba: Count
     sectors: Count
     type: Annotated[str, AfterValidator(_checked_type)]

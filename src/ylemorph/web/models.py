@@ -268,6 +268,7 @@ class JobModel(_Out):
     target_head: DiskHead | None
     target_gaps: list[UnallocatedModel]
     target_compared: str
+    target_findings: list[FindingModel]
     target_confirmed: bool
     source_head: DiskHead | None
     options: dict[str, Any]

@@ -51,6 +51,7 @@ class ReadingModel(_Out):
     form: str
     found: list[FoundModel]
     conflicts: list[str]
+    roles: list[str] = Field(default=[], description="Of typed rows, in their order; empty where it must be chosen")
 
 
 class CommandModel(_Out):

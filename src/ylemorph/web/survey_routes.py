@@ -41,7 +41,8 @@ def read(body: ListingText) -> Response:
 def typed(body: TypedTable) -> Response:
     """A disk from rows of which size and used space are enough."""
     rows = [TypedRow(r.size, r.used, r.filesystem, r.label, r.role, r.number) for r in body.rows]
-    return _answer(Reading("typed", (typed_disk(rows, size=body.size, table=body.table, bare=body.bare),)), ())
+    made = typed_disk(rows, size=body.size, table=body.table, bare=body.bare)
+    return _answer(Reading("typed", (made,)), (), [p.role or "" for p in made.survey.disk.rows])
 
 
 @api.get("/commands", responses={200: CommandsModel})
@@ -75,7 +76,7 @@ def _added(survey: Survey, reading: Reading) -> tuple[Reading, tuple[str, ...]]:
     return Reading(reading.form, (found,)), merged[0].conflicts
 
 
-def _answer(reading: Reading, conflicts: tuple[str, ...]) -> Response:
+def _answer(reading: Reading, conflicts: tuple[str, ...], roles: list[str] | None = None) -> Response:
     return jsonify(
         {
             "form": reading.form,
@@ -84,5 +85,6 @@ def _answer(reading: Reading, conflicts: tuple[str, ...]) -> Response:
                 for item in reading.found
             ],
             "conflicts": list(conflicts),
+            "roles": roles or [],
         }
     )

@@ -5,7 +5,7 @@ from typing import Any
 from ..core.compare import compared
 from ..core.disk import Disk
 from ..core.errors import YlemorphError
-from ..core.findings import about_source, contents_of
+from ..core.findings import ABOUT_TARGET, about_source, contents_of
 from ..core.morph import FitCard, Morph, morph_of
 from ..core.plan import make_plan
 from ..core.roles import role_notes
@@ -64,6 +64,7 @@ def job_data(job: Job, units: Units = "binary") -> dict[str, Any]:
         "target_head": head(target),
         "target_gaps": _gaps_data(target) if target else [],
         "target_compared": compared(source, target, units) if source and target else "",
+        "target_findings": [f for f in morph["plan"]["findings"] if f["code"] in ABOUT_TARGET] if morph else [],
         "target_confirmed": _confirmed(target, state) if target else False,
         "source_head": head(source),
         "options": state.options or {},
