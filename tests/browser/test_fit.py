@@ -251,8 +251,13 @@ def test_accessibility(window, demo, stage, scheme):
 
 
 @pytest.mark.parametrize("width", [400, 1920])
-def test_nothing_is_wider_than_the_window(window, demo, width):
-    page = window(f"/jobs/{demo['YM-0107']}/fit")
+@pytest.mark.parametrize("place", ["", "bench", "settings", "source", "target", "fit"])
+def test_nothing_is_wider_than_the_window(window, demo, place, width):
+    job = demo["YM-0107"]
+    page = window(f"/{place}" if place in ("", "bench", "settings") else f"/jobs/{job}/{place}")
     page.set_viewport_size({"width": width, "height": 900})
-    expect(page.get_by_role("heading", name="Comfortable")).to_be_visible()
+    expect(page.get_by_role("heading", level=1)).to_be_visible()
+    if place == "":
+        page.keyboard.press("n")
+        page.get_by_text("Only the numbers").click()
     assert page.evaluate("document.documentElement.scrollWidth") <= width

@@ -36,9 +36,12 @@ const took = (survey: Survey, said: string[]) => emit("survey", survey, said);
 .intake {
   display: grid;
   gap: 12px;
+  grid-template-columns: minmax(0, 1fr);
   justify-items: stretch;
 }
 .intake > .ant-segmented {
   justify-self: start;
+  max-width: 100%;
+  overflow-x: auto;
 }
 </style>

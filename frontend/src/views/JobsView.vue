@@ -236,6 +236,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   gap: 10px;
 }
 .list {
+  position: relative;
   padding: 6px 16px;
   overflow-x: auto;
 }
@@ -251,6 +252,15 @@ tbody tr:last-child td {
 .title {
   color: var(--ink);
   font-weight: 600;
+}
+@media (max-width: 520px) {
+  .jobs {
+    grid-template-columns: minmax(0, 1fr);
+    padding: 12px;
+  }
+  .head {
+    flex-wrap: wrap;
+  }
 }
 .veil {
   position: fixed;

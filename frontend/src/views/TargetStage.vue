@@ -143,10 +143,11 @@ function confirm(): void {
 <style scoped>
 .card {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 10px;
 }
 .choose {
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
   gap: 28px;
 }
 .choose > div {
@@ -186,7 +187,13 @@ function confirm(): void {
 }
 @media (max-width: 900px) {
   .choose {
-    grid-template-columns: 1fr;
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+@media (max-width: 520px) {
+  .typed,
+  .confirm form {
+    grid-template-columns: minmax(0, 1fr);
   }
 }
 </style>

@@ -100,8 +100,8 @@ def _partition(partition: Mapping[str, Any], volume: Mapping[str, Any] | None, s
 
 def _volume(partition: Mapping[str, Any], volumes: list[Mapping[str, Any]]) -> Mapping[str, Any] | None:
     """By the volume's path, which is among the partition's ways of access; else by the drive's letter."""
-    ways = partition.get("AccessPaths") or []
-    ways = [ways] if isinstance(ways, str) else ways
+    told = partition.get("AccessPaths")
+    ways = told if isinstance(told, list | str) else []
     letter = _text(partition, "DriveLetter")
     for volume in volumes:
         if _text(volume, "Path") and _text(volume, "Path") in ways:
