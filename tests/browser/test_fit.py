@@ -180,6 +180,7 @@ def test_two_windows_on_one_job(fit, window, demo):
     other.keyboard.press("l")
     dialog = other.get_by_role("dialog", name="Changed meanwhile")
     expect(dialog).to_contain_text("Desk pinned at 210 GiB")
+    expect(dialog).to_contain_text(re.compile(r"by window \d{4}"))
     dialog.get_by_role("button", name="Make mine on top").click()
     expect(dialog).to_be_hidden()
     expect(panel(other, "4 Catalogue").get_by_role("button", name="Carry again")).to_be_visible()

@@ -216,3 +216,23 @@ def test_a_folder_to_read_from_must_be_there(tmp_path, capsys):
     data = str(tmp_path / "data")
     assert main(["serve", "--data", data, "--port", "1", "--read-from", str(tmp_path / "none")]) == 2
     assert "is no folder" in capsys.readouterr().err
+
+
+def test_a_long_reading_says_how_far_it_is(monkeypatch, capsys):
+    """Nothing within the first second, then a figure; the clock is the test's."""
+    from ylemorph.commands import survey
+
+    clock = [100.0]
+    monkeypatch.setattr(survey.time, "monotonic", lambda: clock[0])
+    meter = survey._Meter()
+    meter(0, 1000)
+    meter(100, 0)
+    assert capsys.readouterr().err == ""
+    clock[0] += 1.1
+    meter(500, 0)
+    assert "50 %" in capsys.readouterr().err
+    meter(600, 0)
+    assert capsys.readouterr().err == ""
+    clock[0] += 0.3
+    meter(5000, 0)
+    assert "99 %" in capsys.readouterr().err

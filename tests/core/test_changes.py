@@ -79,6 +79,8 @@ def change(kind, options=DEFAULTS, **fields):
         ("grain", {"value": "4MiB"}, "Grain set to 4MiB"),
         ("order", {"value": [4, 3]}, "Order set to [4, 3]"),
         ("move", {"row": 4, "value": -1}, "Catalogue moved before Desk"),
+        ("headroom-system", {"value": "10GiB"}, "Headroom of system rows at least 10GiB"),
+        ("headroom-data", {"value": "1GiB"}, "Headroom of data rows at least 1GiB"),
         ("firmware", {"value": "uefi"}, "Machine starts in uefi mode"),
         ("reset", {}, "Everything set by hand taken back"),
     ],

@@ -39,3 +39,13 @@ def test_two_plans_of_a_job(api, job):
     assert api("GET", f"{url}/compare?second=tightest").get_json()["at"] == "second"
     empty = api("POST", "/api/jobs", {}).get_json()
     assert api("GET", f"/api/jobs/{empty['id']}/compare?second=snug").status_code == 422
+
+
+def test_the_least_headroom_of_one_job(api, job):
+    url = f"/api/jobs/{job['id']}/changes"
+    changed = api("POST", url, {"kind": "headroom-system", "value": "60GiB"}).get_json()
+    row = next(row for row in changed["morph"]["plan"]["rows"] if row["number"] == 3)
+    assert row["comfort_floor_bytes"] == (131 + 60) << 30
+    assert api("POST", url, {"kind": "headroom-system", "value": "many"}).status_code == 422
+    back = api("POST", url, {"kind": "headroom-system", "value": ""}).get_json()
+    assert "headroom_system" not in back["options"]

@@ -11,13 +11,16 @@ const props = defineProps<{
   change: (body: Change) => Promise<boolean>;
 }>();
 
-const fields = reactive({ headroom: "", tail: "", grain: "" });
+const fields = reactive({ headroom: "", system: "", data: "", tail: "", grain: "" });
+const written = (value: unknown) => (typeof value === "number" ? size(value, "binary") : String(value ?? ""));
 watch(
   () => [props.options, props.plan] as const,
   () => {
-    const { tail } = props.options;
+    const { tail, headroom_system: system, headroom_data: data } = props.options;
     fields.headroom = String(props.plan.headroom_percent);
-    fields.tail = typeof tail === "number" ? size(tail, "binary") : String(tail ?? "");
+    fields.system = written(system);
+    fields.data = written(data);
+    fields.tail = written(tail);
     fields.grain = size(props.plan.grain_bytes, "binary");
   },
   { immediate: true },
@@ -60,6 +63,24 @@ const TABLES = [
         size="small"
         @press-enter="set('headroom', fields.headroom)"
         @blur="fields.headroom !== String(plan.headroom_percent) && set('headroom', fields.headroom)"
+      />
+      <label for="least-system">System rows at least</label>
+      <a-input
+        id="least-system"
+        v-model:value="fields.system"
+        class="fig"
+        size="small"
+        placeholder="5 GiB"
+        @press-enter="set('headroom-system', fields.system)"
+      />
+      <label for="least-data">Data rows at least</label>
+      <a-input
+        id="least-data"
+        v-model:value="fields.data"
+        class="fig"
+        size="small"
+        placeholder="512 MiB"
+        @press-enter="set('headroom-data', fields.data)"
       />
       <label for="tail">Kept empty at the end</label>
       <a-input

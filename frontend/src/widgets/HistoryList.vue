@@ -32,7 +32,7 @@ const from = (entry: Schemas["RevisionModel"]) =>
         <span class="fig muted">{{ entry.number }}</span>
         <span>
           {{ entry.sentence }}
-          <span class="muted">{{ moment(entry.made_at) }}{{ from(entry) }}</span>
+          <span class="muted">{{ moment(entry.made_at) }} {{ entry.made_by }}{{ from(entry) }}</span>
         </span>
         <b v-if="entry.is_head">here</b>
         <a-button v-else size="small" :aria-label="`Go to change ${entry.number}`" @click="store.goTo(entry.number)">

@@ -303,6 +303,8 @@ _KINDS: dict[str, Callable[[Pair, Options, Mapping[str, Any]], Changed]] = {
     "lighten": _lighten,
     "cleared": _cleared,
     "headroom": _setting("headroom", "Headroom set to {} %"),
+    "headroom-system": _setting("headroom_system", "Headroom of system rows at least {}"),
+    "headroom-data": _setting("headroom_data", "Headroom of data rows at least {}"),
     "tail": _setting("tail", "Tail reserve set to {}"),
     "free-after": _setting("free_after", "Free space after row {}"),
     "table": _setting("table", "Table set to {}"),

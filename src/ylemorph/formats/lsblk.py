@@ -48,7 +48,7 @@ def _disk(device: Mapping[str, Any], at: str) -> Listed:
     made = Disk(
         sectors=(size or 0) // sector,
         logical_sector_bytes=sector,
-        physical_sector_bytes=_whole(device.get("phy-sec")),
+        physical_sector_bytes=_whole(device.get("phy-sec")) or None,
         model=_text(device.get("model")),
         serial=_text(device.get("serial")),
         link=LINKS.get(_text(device.get("tran")), "unknown"),

@@ -58,7 +58,7 @@ def _disk(disk: Mapping[str, Any], own: list[Mapping[str, Any]], volumes: list[M
     made = Disk(
         sectors=size // sector,
         logical_sector_bytes=sector,
-        physical_sector_bytes=_whole(disk, "PhysicalSectorSize"),
+        physical_sector_bytes=_whole(disk, "PhysicalSectorSize") or None,
         model=_text(disk, "FriendlyName") or _text(disk, "Model"),
         serial=_text(disk, "SerialNumber"),
         link=_looked_up(BUS, disk, "BusType") or "unknown",

@@ -66,8 +66,9 @@ class Conflict(YlemorphError):
     def __init__(self, job: Job, last: Revision) -> None:
         self.job = job
         self.last = last
+        by = last.made_by or "another program"
         super().__init__(
-            f"the job was changed meanwhile: “{last.sentence}” at {last.made_at}",
+            f"the job was changed meanwhile: “{last.sentence}” by {by} at {last.made_at}",
             mend="look at the change and make yours again",
         )
 
