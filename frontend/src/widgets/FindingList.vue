@@ -7,7 +7,7 @@ const emit = defineEmits<{ choose: [row: number] }>();
 </script>
 
 <template>
-  <ul class="lines">
+  <ul v-if="findings.length" class="lines">
     <li v-for="finding in findings" :key="`${finding.code}${finding.row}`">
       <span class="tag" :class="finding.level">{{ finding.level }}</span>
       <div>
