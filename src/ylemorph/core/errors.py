@@ -5,7 +5,7 @@ class YlemorphError(ValueError):
     """What cannot be used, said in one sentence: ``problem`` (what), ``at`` (where), ``mend`` (how)."""
 
     def __init__(self, problem: str, *, at: str = "", mend: str = "") -> None:
-        self.problem = problem
+        self.problem = " ".join(problem.splitlines())  # what somebody pasted may hold line breaks; a sentence does not
         self.at = at
         self.mend = mend
         super().__init__(self.sentence())

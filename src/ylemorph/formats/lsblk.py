@@ -6,7 +6,7 @@ from typing import Any
 from ..core.disk import Disk, FileSystem, Flag, Link, Partition, Role
 from ..core.errors import BadSurvey
 from ..core.listing import MOST_TEXT, Listed, kind_from_word, listed
-from ..core.sizes import Bytes
+from ..core.sizes import MAX_BYTES, Bytes
 
 COMMAND = "sudo lsblk --json --bytes --output-all > disk.json"
 LINKS: dict[str, Link] = {"sata": "sata", "ata": "sata", "nvme": "nvme", "usb": "usb3"}
@@ -134,7 +134,8 @@ def _whole(value: Any) -> int | None:
     if isinstance(value, bool):
         return None
     text = str(value) if value is not None else ""
-    return int(text) if text.isascii() and text.isdigit() and len(text) < 20 else None
+    number = int(text) if text.isascii() and text.isdigit() and len(text) < 20 else -1
+    return number if 0 <= number <= MAX_BYTES else None
 
 
 def _flag(value: Any) -> bool | None:

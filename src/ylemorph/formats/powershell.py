@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 from ..core.disk import Disk, FileSystem, Flag, Health, HealthState, Link, Partition, Role, Table
 from ..core.errors import BadSurvey
 from ..core.listing import MOST_TEXT, Listed, kind_from_word, listed
-from ..core.sizes import Bytes
+from ..core.sizes import MAX_BYTES, Bytes
 
 COMMAND = (
     "@{Disks=@(Get-Disk); Partitions=@(Get-Partition); Volumes=@(Get-Volume)} | "
@@ -143,7 +143,7 @@ def _positive(value: int | None) -> Bytes | None:
 
 def _whole(data: Mapping[str, Any], key: str) -> int | None:
     value = data.get(key)
-    return value if isinstance(value, int) and not isinstance(value, bool) and value >= 0 else None
+    return value if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= MAX_BYTES else None
 
 
 def _text(data: Mapping[str, Any], key: str) -> str:

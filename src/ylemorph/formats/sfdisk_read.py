@@ -4,7 +4,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from ..core.disk import Disk, Flag, Partition
+from ..core.disk import SECTOR_SIZES, Disk, Flag, Partition
 from ..core.errors import BadSurvey
 from ..core.listing import MOST_TEXT, Listed, listed
 
@@ -73,6 +73,8 @@ def _listed(device: str, headers: Mapping[str, Any], rows: list[dict[str, Any]])
         raise BadSurvey("the unit is not sectors", at="unit", mend="take the dump again with a present-day version")
     gpt = label == "gpt"
     sector = _number(headers.get("sector-size") or 512, "sector-size")
+    if sector not in SECTOR_SIZES:
+        raise BadSurvey(f"{sector} is not a sector size", at="sector-size", mend="use 512 or 4096")
     last = headers.get("last-lba")
     entries = -(-16384 // sector)
     disk = Disk(
