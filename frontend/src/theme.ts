@@ -12,6 +12,7 @@ export const theme = computed(() => ({
     colorLink: dark.value ? "#F0906B" : "#A83D1A",
     colorInfo: "#59616E",
     colorBgBase: dark.value ? "#1F1D1A" : "#FFFDF9",
+    colorBgElevated: dark.value ? "#2B2823" : "#FFFDF9",
     colorTextBase: dark.value ? "#EDE8DE" : "#23262D",
     colorBorder: dark.value ? "#5A554C" : "#C9C0AE",
     colorBorderSecondary: dark.value ? "#45413A" : "#DDD6C8",

@@ -227,12 +227,15 @@ AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
-@pytest.mark.parametrize("stage", ["", "bench", "settings", "source", "target", "fit"])
+@pytest.mark.parametrize("stage", ["", "bench", "settings", "source", "target", "fit", "compare"])
 def test_accessibility(window, demo, stage, scheme):
     job = demo["YM-0105" if stage == "fit" else "YM-0107"]
-    path = f"/{stage}" if stage in ("", "bench", "settings") else f"/jobs/{job}/{stage}"
+    path = f"/{stage}" if stage in ("", "bench", "settings") else f"/jobs/{job}/{stage.replace('compare', 'fit')}"
     page = window(path, color_scheme=scheme, bypass_csp=True)
     expect(page.get_by_role("heading", level=1)).to_be_visible()
+    if stage == "compare":
+        page.keyboard.press("c")
+        expect(page.get_by_text("Findings gained")).to_be_visible()
     if stage == "source":
         page.get_by_role("button", name="Desk", exact=True).click()
         page.get_by_text("Take another survey").click()
