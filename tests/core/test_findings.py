@@ -58,6 +58,7 @@ CASES = {
     "start-left-behind": (row_of(START, SYSTEM), T480, {"leave": frozenset((1,))}),
     "system-left-behind": (row_of(START, SYSTEM, DATA), T480, {"leave": frozenset((2,))}),
     "recovery-left-behind": (desk(), T480, {"leave": frozenset((5,))}),
+    "row-left-behind": (row_of(START, SYSTEM, DATA), T480, {"leave": frozenset((3,))}),
     "no-start-row": (row_of(SYSTEM), T480, {}),
     "system-unclear": (row_of(START, DATA[:3], DATA[:3]), T480, {}),
     "used-unknown": (row_of((GiB, BASIC_DATA, fs("ntfs", None), {"role": "data"})), T480, {}),

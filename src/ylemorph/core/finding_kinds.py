@@ -190,6 +190,9 @@ FINDINGS: dict[str, FindingKind] = {
     "encrypted": FindingKind(
         "mind", "{0} is encrypted ({1}) and goes over sector by sector.", "Pause or remove the encryption to resize it."
     ),
+    "row-left-behind": FindingKind(
+        "note", "{0} is left behind: its {1} stay on the source alone.", "Carry it, or keep the source disk safe."
+    ),
     "recovery-left-behind": FindingKind(
         "note", "{0} is left behind: the machine cannot repair itself from it.", "Carry it if the customer wants it."
     ),

@@ -160,6 +160,9 @@ def _about_left(row: Row, layout: Layout) -> Iterator[Finding]:
         yield Finding("table-lost", row.number, (row, layout.frame.table.upper()))
     elif row.role in ("start", "system", "recovery"):
         yield Finding(f"{row.role}-left-behind", row.number, (row,))
+    elif row.role in ("data", "tools", "unknown"):
+        used = row.fs.used_bytes if row.fs is not None else None
+        yield Finding("row-left-behind", row.number, (row, Size(row.source_bytes if used is None else used)))
 
 
 def _about_row(row: Row) -> Iterator[Finding]:
