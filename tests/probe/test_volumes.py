@@ -22,7 +22,8 @@ def read(path):
 def test_used_and_last_byte_are_those_of_the_utilities(image, name):
     found = read(image(name))
     assert found.used_bytes == EXPECTED[name]["used"]
-    assert found.last_used_byte == EXPECTED[name].get("last", found.last_used_byte)
+    if "last" in EXPECTED[name]:  # dump.exfat counts clusters and does not say where the last one is
+        assert found.last_used_byte == EXPECTED[name]["last"]
 
 
 @pytest.mark.parametrize(

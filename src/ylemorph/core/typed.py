@@ -8,7 +8,7 @@ import re
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from .disk import ROLES, Disk, FileSystem, Kind, Partition, Role, State, Table
+from .disk import ROLES, STATES, Disk, FileSystem, Kind, Partition, Role, State, Table
 from .errors import BadSurvey, YlemorphError
 from .filesystems import KIND_NAMES
 from .listing import Listed, kind_from_word, listed
@@ -189,8 +189,6 @@ def _container(logicals: Sequence[Partition]) -> Partition:
 
 
 def _state(word: str, number: int) -> State:
-    from .disk import STATES
-
     text = word.strip().lower()
     for state in STATES:
         if state == text:

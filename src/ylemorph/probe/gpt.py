@@ -18,12 +18,10 @@ ATTRIBUTES: tuple[tuple[int, Flag], ...] = ((0, "required"), (62, "hidden"), (63
 
 
 class Header(NamedTuple):
-    """One copy of the header whose own CRC is right. LBAs as on the disk, ``last_usable`` inclusive."""
+    """One copy of the header whose own CRC is right. LBAs as on the disk."""
 
     at: int
     other: int
-    first_usable: int
-    last_usable: int
     disk_guid: str
     entries_lba: int
     entries: int
@@ -43,7 +41,7 @@ def read_header(medium: Window, sector: int, lba: int) -> Header | None:
         data = medium.read(lba * sector, sector)
     except Unsound:
         return None
-    (signature, _, length, crc, _, at, other, first, last, guid, entries_lba, entries, entry_bytes, entries_crc) = (
+    (signature, _, length, crc, _, at, other, _, _, guid, entries_lba, entries, entry_bytes, entries_crc) = (
         _HEADER.unpack_from(data)
     )
     if signature != SIGNATURE or not LEAST_HEADER <= length <= sector or at != lba:
@@ -52,7 +50,7 @@ def read_header(medium: Window, sector: int, lba: int) -> Header | None:
         return None
     if not (0 < entries <= MOST_ENTRIES and 128 <= entry_bytes <= MOST_ENTRY_BYTES):
         return None
-    return Header(at, other, first, last, guid_text(guid), entries_lba, entries, entry_bytes, entries_crc)
+    return Header(at, other, guid_text(guid), entries_lba, entries, entry_bytes, entries_crc)
 
 
 def guid_text(raw: bytes) -> str:
