@@ -5,10 +5,10 @@ A listing is what a utility or a person wrote down; unlike a survey it may lack 
 
 import re
 from collections.abc import Iterable
-from dataclasses import replace
-from typing import NamedTuple
+from dataclasses import fields, replace
+from typing import Any, NamedTuple
 
-from .disk import Disk, FileSystem, Kind, Partition, Survey, checked
+from .disk import MOST_NUMBER, Disk, FileSystem, Kind, Partition, Survey, checked, known
 from .errors import BadSurvey
 from .filesystems import ABILITIES
 from .roles import ROLE_BY_TYPE
@@ -29,9 +29,6 @@ def kind_from_word(word: str) -> Kind | None:
     """The kind that a utility or a person means; None where the word is not known."""
     return KIND_WORDS.get(word.strip().lower().replace("(v1)", "").strip())
 
-
-MOST_TEXT = 400
-MOST_NUMBER = 9999
 
 # A type as an MBR and as a GPT has it.
 TYPE_SHAPE = (re.compile(r"0x[0-9A-F]{2}"), re.compile(r"[0-9A-F]{8}(?:-[0-9A-F]{4}){3}-[0-9A-F]{12}"))
@@ -175,10 +172,8 @@ def _merged(partition: Partition, other: Partition | None, conflicts: list[str])
 
 # Facts of a file system that two listings can state: the field, what it is called.
 _FACTS = (("kind", "file system"), ("label", "label"), ("used_bytes", "used space"), ("state", "state"))
-_REST = (
-    "uuid", "cluster_bytes", "size_bytes", "last_used_byte", "immovable_end_byte", "usage_map", "data_end_byte",
-    "end_owner", "detail", "lightened", "system_hint",
-)  # fmt: skip
+# Figures that go with one figure of used space and contradict another.
+_WITH_USED = ("usage_map", "used_kind", "ext", "allocated_bytes")
 
 
 def _merged_filesystem(
@@ -186,19 +181,27 @@ def _merged_filesystem(
 ) -> FileSystem | None:
     if a is None or b is None:
         return a or b
-    changes = {field: getattr(a, field) or getattr(b, field) for field in _REST}
+    changes = {f.name: _either(getattr(a, f.name), getattr(b, f.name)) for f in fields(FileSystem)}
     for field, words in _FACTS:
         one, two = getattr(a, field), getattr(b, field)
-        known = [value for value in (one, two) if value not in (None, "", "unknown")]
-        changes[field] = known[-1] if known else one
-        if len(known) == 2 and one != two:
-            conflicts.append(
-                f"Partition {partition.number}: the {words} was {_said(one)} and is {_said(two)} in the second "
-                "listing, which is taken."
-            )
-    if changes["used_bytes"] != a.used_bytes and changes["usage_map"] is a.usage_map is not None:
-        changes |= {"usage_map": b.usage_map}  # a map of another used space would contradict it
+        if _says(two):
+            changes[field] = two
+            if _says(one) and one != two:
+                conflicts.append(
+                    f"Partition {partition.number}: the {words} was {_said(one)} and is {_said(two)} in the second "
+                    "listing, which is taken."
+                )
+    if changes["used_bytes"] != a.used_bytes:
+        changes |= {field: getattr(b, field) for field in _WITH_USED}
     return a.but(**changes)
+
+
+def _says(value: object) -> bool:
+    return known(value) and value != "unknown"
+
+
+def _either(one: Any, two: Any) -> Any:
+    return one if _says(one) or not known(two) else two
 
 
 def _said(value: object) -> str:

@@ -3,9 +3,9 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from ..core.disk import Disk, FileSystem, Flag, Link, Partition, Role
+from ..core.disk import MOST_TEXT, Disk, FileSystem, Flag, Link, Partition, Role
 from ..core.errors import BadSurvey
-from ..core.listing import MOST_TEXT, Listed, kind_from_word, listed
+from ..core.listing import Listed, kind_from_word, listed
 from ..core.sizes import MAX_BYTES, Bytes
 
 COMMAND = "sudo lsblk --json --bytes --output-all > disk.json"

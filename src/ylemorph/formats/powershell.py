@@ -6,9 +6,9 @@ The properties and their numbers are those of Microsoft's Storage Management API
 from collections.abc import Mapping
 from typing import Any, TypeVar
 
-from ..core.disk import Disk, FileSystem, Flag, Health, HealthState, Link, Partition, Role, Table
+from ..core.disk import MOST_TEXT, Disk, FileSystem, Flag, Health, HealthState, Link, Partition, Role, Table
 from ..core.errors import BadSurvey
-from ..core.listing import MOST_TEXT, Listed, kind_from_word, listed
+from ..core.listing import Listed, kind_from_word, listed
 from ..core.sizes import MAX_BYTES, Bytes
 
 COMMAND = (

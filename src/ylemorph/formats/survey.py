@@ -1,37 +1,25 @@
-"""``ylemorph.disk/1``: the disk survey as JSON, read with every field checked."""
+"""``ylemorph.disk/1``: the disk survey as JSON, read with every field checked.
+
+What a survey holds is declared once, by the values of ``core.disk``; the models that check what comes in, and with them
+the JSON Schema, are made from these declarations.
+"""
 
 import json
-from collections.abc import Mapping
-from typing import Annotated, Any, Literal
+from collections.abc import Callable, Mapping
+from dataclasses import MISSING, Field, fields, is_dataclass
+from types import NoneType, UnionType
+from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
+import pydantic
+from pydantic import AfterValidator, BaseModel, ConfigDict, ValidationError, create_model
 
-from ..core.disk import (
-    Disk,
-    FileSystem,
-    Flag,
-    Health,
-    HealthState,
-    Kind,
-    Lightened,
-    Link,
-    Partition,
-    Role,
-    State,
-    Survey,
-    Table,
-    TableNote,
-    UsageMap,
-    checked,
-)
+from ..core.disk import MOST_TEXT, Disk, FileSystem, Health, Partition, Survey, Table, checked, fact
 from ..core.errors import BadSurvey
-from ..core.listing import MOST_NUMBER, MOST_TEXT, TYPE_SHAPE
-from ..core.sizes import MAX_BYTES, Bytes
+from ..core.listing import TYPE_SHAPE
+from ..core.sizes import MAX_BYTES
 from .survey_data import FORMAT, MAX_FILE_BYTES
 
-Count = Annotated[int, Field(ge=0, le=MAX_BYTES)]
-Positive = Annotated[int, Field(ge=1, le=MAX_BYTES)]
-Text = Annotated[str, Field(max_length=MOST_TEXT)]
+Text = Annotated[str, pydantic.Field(max_length=MOST_TEXT)]
 
 
 def _checked_type(text: str) -> str:
@@ -47,126 +35,60 @@ class _Model(BaseModel):
     model_config = ConfigDict(strict=True, extra="forbid", frozen=True)
 
 
-class LightenedModel(_Model):
-    name: Text
-    bytes: Count
+def _model_of(declared: type) -> type[BaseModel]:
+    """The model of a dataclass of ``core.disk``: what has a usual value may be missing or null."""
+    hints = get_type_hints(declared)
+    made: dict[str, Any] = {}
+    for field in fields(declared):
+        annotation = _READ_AS.get((declared, field.name)) or _annotation(hints[field.name], field)
+        required = field.metadata.get("given") or field.default is MISSING
+        made[field.name] = (annotation, ...) if required else (annotation | None, None)
+    return create_model(f"{declared.__name__}Model", __base__=_Model, __doc__=declared.__doc__, **made)
 
 
-class UsageMapModel(_Model):
-    bucket_bytes: Positive
-    used: Annotated[list[Count], Field(max_length=65_536)]
+def _annotation(hint: Any, field: Field[Any]) -> Any:
+    """The checked form of one declared type."""
+    hint = getattr(hint, "__supertype__", hint)
+    least, most = field.metadata.get("least", 0), field.metadata.get("most", MAX_BYTES)
+    if get_origin(hint) in (UnionType, Union):
+        return _annotation(next(part for part in get_args(hint) if part is not NoneType), field)
+    if get_origin(hint) in (tuple, frozenset):
+        items = _annotation(get_args(hint)[0], _UNBOUNDED)
+        return Annotated[list[items], pydantic.Field(max_length=most)]  # type: ignore[valid-type]
+    if isinstance(hint, type) and is_dataclass(hint):
+        return _MODELS.get(hint) or _MODELS.setdefault(hint, _model_of(hint))
+    if hint is int:
+        return Annotated[int, pydantic.Field(ge=least, le=most)]
+    return Text if hint is str else hint
 
 
-class FileSystemModel(_Model):
-    kind: Kind
-    label: Text | None = None
-    uuid: Text | None = None
-    cluster_bytes: Positive | None = None
-    size_bytes: Count | None = None
-    used_bytes: Count | None = None
-    last_used_byte: Count | None = None
-    immovable_end_byte: Count | None = None
-    state: State | None = None
-    usage_map: UsageMapModel | None = None
-    lightened: Annotated[list[LightenedModel], Field(max_length=10_000)] | None = None
-    data_end_byte: Count | None = None
-    end_owner: Text | None = None
-    detail: Text | None = None
-    system_hint: Text | None = None
-
-    def to_core(self) -> FileSystem:
-        usage = self.usage_map
-        return FileSystem(
-            kind=self.kind,
-            label=self.label or "",
-            uuid=self.uuid or "",
-            cluster_bytes=_bytes(self.cluster_bytes),
-            size_bytes=_bytes(self.size_bytes),
-            used_bytes=_bytes(self.used_bytes),
-            last_used_byte=_bytes(self.last_used_byte),
-            immovable_end_byte=_bytes(self.immovable_end_byte),
-            state=self.state or "unknown",
-            usage_map=UsageMap(Bytes(usage.bucket_bytes), tuple(usage.used)) if usage else None,
-            lightened=tuple(Lightened(item.name, Bytes(item.bytes)) for item in self.lightened or ()),
-            data_end_byte=_bytes(self.data_end_byte),
-            end_owner=self.end_owner or "",
-            detail=self.detail or "",
-            system_hint=self.system_hint or "",
-        )
+_UNBOUNDED: Any = fact()
+_READ_AS: dict[tuple[type, str], Any] = {(Partition, "type"): Annotated[str, AfterValidator(_checked_type)]}
+_MODELS: dict[Any, type[BaseModel]] = {}
+DiskModel = _MODELS[Disk] = _model_of(Disk)
+HealthModel = _MODELS[Health]
+FileSystemModel = _MODELS[FileSystem]
 
 
-class PartitionModel(_Model):
-    number: Annotated[int, Field(ge=1, le=MOST_NUMBER)]
-    first_lba: Count
-    sectors: Count
-    type: Annotated[str, AfterValidator(_checked_type)]
-    logical: bool | None = None
-    name: Text | None = None
-    flags: list[Flag] | None = None
-    role: Role | None = None
-    filesystem: FileSystemModel | None = None
-    uuid: Text | None = None
-
-    def to_core(self) -> Partition:
-        return Partition(
-            number=self.number,
-            first_lba=self.first_lba,
-            sectors=self.sectors,
-            type=self.type,
-            logical=bool(self.logical),
-            name=self.name or "",
-            flags=frozenset(self.flags or ()),
-            role=self.role,
-            filesystem=self.filesystem.to_core() if self.filesystem else None,
-            uuid=self.uuid or "",
-        )
+def _core(declared: type, model: BaseModel) -> Any:
+    """The value of ``core.disk`` that a checked model stands for."""
+    hints = get_type_hints(declared)
+    given = {
+        name: _value(hints[name], value)
+        for name in type(model).model_fields
+        for value in (getattr(model, name),)
+        if value is not None
+    }
+    return declared(**given)
 
 
-class HealthModel(_Model):
-    state: HealthState
-    hours: Count | None = None
-    reallocated_sectors: Count | None = None
-    pending_sectors: Count | None = None
-    worn_percent: Annotated[int, Field(ge=0, le=255)] | None = None
-
-    def to_core(self) -> Health:
-        return Health(self.state, self.hours, self.reallocated_sectors, self.pending_sectors, self.worn_percent)
-
-
-class DiskModel(_Model):
-    model: Text | None = None
-    serial: Text | None = None
-    link: Link | None = None
-    rotational: bool | None = None
-    logical_sector_bytes: Positive
-    physical_sector_bytes: Positive | None = None
-    sectors: Count
-    table: Table | None = None
-    table_id: Text | None = None
-    partitions: Annotated[list[PartitionModel], Field(max_length=1024)] | None = None
-    table_notes: list[TableNote] | None = None
-    filesystem: FileSystemModel | None = None
-    health: HealthModel | None = None
-
-    def to_core(self) -> Disk:
-        partitions = tuple(p.to_core() for p in self.partitions or ())
-        return checked(
-            Disk(
-                sectors=self.sectors,
-                logical_sector_bytes=self.logical_sector_bytes,
-                physical_sector_bytes=self.physical_sector_bytes,
-                model=self.model or "",
-                serial=self.serial or "",
-                link=self.link or "unknown",
-                rotational=self.rotational,
-                table=self.table or _table_of(partitions),
-                table_id=self.table_id or "",
-                partitions=partitions,
-                table_notes=tuple(self.table_notes or ()),
-                filesystem=self.filesystem.to_core() if self.filesystem else None,
-                health=self.health.to_core() if self.health else None,
-            )
-        )
+def _value(hint: Any, value: Any) -> Any:
+    if isinstance(value, BaseModel):
+        return _core(next(d for d, model in _MODELS.items() if type(value) is model), value)
+    if isinstance(value, list):
+        whole: Callable[[Any], Any] = frozenset if get_origin(hint) is frozenset else tuple
+        return whole(value if not value or not isinstance(value[0], BaseModel) else [_value(hint, v) for v in value])
+    return value
 
 
 class SurveyModel(_Model):
@@ -174,10 +96,14 @@ class SurveyModel(_Model):
 
     format: Literal["ylemorph.disk/1"]
     taken: Text | None = None
-    disk: DiskModel
+    disk: DiskModel  # type: ignore[valid-type]
 
     def to_core(self) -> Survey:
-        return Survey(self.disk.to_core(), self.taken or "")
+        """The survey, checked against itself. Raises BadSurvey."""
+        disk: Disk = _core(Disk, self.disk)
+        if self.disk.table is None:  # type: ignore[attr-defined]
+            disk = disk.but(table=_table_of(disk.partitions))
+        return Survey(checked(disk), self.taken or "")
 
 
 def schema() -> dict[str, Any]:
@@ -259,10 +185,6 @@ def _table_of(partitions: tuple[Partition, ...]) -> Table:
     if not partitions:
         return "none"
     return "mbr" if partitions[0].type.startswith("0x") else "gpt"
-
-
-def _bytes(value: int | None) -> Bytes | None:
-    return None if value is None else Bytes(value)
 
 
 def _json_place(error: Exception) -> str:

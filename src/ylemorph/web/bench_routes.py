@@ -10,7 +10,7 @@ from ..bench.bench import Attached, Bench
 from ..core.findings import contents_of
 from ..core.sizes import format_size
 from ..formats.survey import SurveyModel
-from ..formats.survey_data import health_data, survey_to_data
+from ..formats.survey_data import fact_data, survey_to_data
 from .models import Problem
 from .reading_models import BenchModel, BenchPath, PathsModel, PathText, ProgressModel, ReadingPath
 from .readings import Readings, progress_data
@@ -101,7 +101,7 @@ def _disk_data(attached: Attached) -> dict[str, Any]:
         "label": format_size(size, "decimal"),
         "sector_bytes": stand_in.sector,
         "rate": stand_in.rate,
-        "health": health_data(stand_in.health) if stand_in.health else None,
+        "health": fact_data(stand_in.health) if stand_in.health else None,
         "attached": survey is not None,
         "holds": contents_of(survey.disk) if survey and survey.disk.holds_something else "",
         "same_identity": list(attached.same_identity),

@@ -80,7 +80,7 @@ class BenchDisk(_Out):
     label: str
     sector_bytes: int
     rate: int
-    health: HealthModel | None
+    health: HealthModel | None  # type: ignore[valid-type]
     attached: bool
     holds: str
     same_identity: list[str]
