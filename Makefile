@@ -9,11 +9,12 @@ FRONT  := $(shell find frontend/src frontend/public -type f -not -name schema.ts
 API    := $(wildcard src/ylemorph/web/*.py src/ylemorph/formats/*.py src/ylemorph/core/*.py)
 SAY    := @printf '\n== %s\n'
 
-.PHONY: help demo test test-deep bench lint fmt build browser tables clean
+.PHONY: help demo test test-deep test-foreign bench lint fmt build browser utilities clean
 help:
 	@echo "make demo       set up, then start with demo data at http://127.0.0.1:8642"
 	@echo "make test       set up, then lint, types, import contract, all tests"
-	@echo "make test-deep  the property tests with many more cases"
+	@echo "make test-deep  the property tests with many more cases, and real file systems shrunk to their floors"
+	@echo "make test-foreign  the images of the utilities' own test suites"
 	@echo "make bench      timings as ratios"
 	@echo "make lint       lint, types and import contract only"
 	@echo "make fmt        lay out the code"
@@ -57,28 +58,40 @@ lint: $(VENV)/.ready $(SCHEMA)
 	@$(BIN)/lint-imports
 	@cd frontend && npm run --silent lint && npm run --silent types
 
+# $(call bring,UTILITY,PACKAGE): install PACKAGE with apt where UTILITY is missing and that is possible.
+define bring
+	@PATH="$$PATH:/usr/sbin:/sbin"; command -v $(1) >/dev/null || { \
+	  printf '\n== %s for the tests\n' "$(2)"; \
+	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq $(2) >/dev/null; \
+	  elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then sudo apt-get update -qq && sudo apt-get install -y -qq $(2) >/dev/null; \
+	  else echo "$(1) is missing and cannot be installed here: apt-get install $(2)"; exit 1; fi; }
+endef
+
 browser:
-	@command -v chromium >/dev/null || { \
-	  printf '\n== Chromium for the browser tests\n'; \
-	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq chromium >/dev/null; \
-	  elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then sudo apt-get update -qq && sudo apt-get install -y -qq chromium >/dev/null; \
-	  else echo "chromium is missing and cannot be installed here: apt-get install chromium"; exit 1; fi; }
+	$(call bring,chromium,chromium)
 
-# sfdisk checks the tables that are written; the package is part of nearly every Debian, but not of a bare image.
-tables:
-	@PATH="$$PATH:/usr/sbin:/sbin"; command -v sfdisk >/dev/null || { \
-	  printf '\n== sfdisk for the tests of tables\n'; \
-	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq fdisk >/dev/null; \
-	  elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then sudo apt-get update -qq && sudo apt-get install -y -qq fdisk >/dev/null; \
-	  else echo "sfdisk is missing and cannot be installed here: apt-get install fdisk"; exit 1; fi; }
+# The file systems' own utilities check what is said of them: tables are read back, volumes shrunk for real.
+utilities:
+	$(call bring,sfdisk,fdisk)
+	$(call bring,resize2fs,e2fsprogs)
+	$(call bring,ntfsresize,ntfs-3g)
+	$(call bring,btrfs,btrfs-progs)
+	$(call bring,fsck.fat,dosfstools)
+	$(call bring,dump.exfat,exfatprogs)
 
-test: lint browser tables $(STATIC)
+test: lint browser utilities $(STATIC)
 	$(SAY) "Tests"
 	@$(BIN)/pytest
 
-test-deep: $(VENV)/.ready
-	$(SAY) "Property tests, many cases"
-	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats tests/probe
+test-deep: $(VENV)/.ready utilities
+	$(SAY) "Property tests, many cases; every real file system shrunk"
+	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats tests/probe tests/real
+
+FOREIGN ?= $(HOME)/.cache/ylemorph-foreign
+test-foreign: $(VENV)/.ready utilities
+	$(SAY) "Images of the utilities' own test suites, kept in $(FOREIGN)"
+	@$(BIN)/python scripts/fetch_foreign.py $(FOREIGN)
+	@YLEMORPH_FOREIGN=$(FOREIGN) $(BIN)/pytest tests/foreign
 
 bench: browser $(STATIC)
 	$(SAY) "Timings"

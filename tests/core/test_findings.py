@@ -7,11 +7,11 @@ import pytest
 from tests.make import desk, disk, fs, part, row_of
 from ylemorph.core.disk import Disk, Health, UsageMap
 from ylemorph.core.finding_kinds import FINDINGS
-from ylemorph.core.findings import TABLE_CODES, about_source
+from ylemorph.core.findings import NOTE_CODES, TABLE_CODES, about_source
 from ylemorph.core.moves import bytes_past
 from ylemorph.core.options import Headroom, Options
 from ylemorph.core.plan import make_plan
-from ylemorph.core.roles import BASIC_DATA, EFI_SYSTEM, LINUX_SWAP, RECOVERY
+from ylemorph.core.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, RECOVERY
 from ylemorph.core.shelf import nominal_disk
 from ylemorph.core.sizes import GB, GiB, MiB
 
@@ -55,6 +55,10 @@ CASES = {
     "source-worn": (row_of(START, SYSTEM, health=Health("worn")), T480, {}),
     "no-table": (Disk(10**9, filesystem=fs("ntfs", GiB)), T480, {}),
     **{code: (row_of(START, SYSTEM, table_notes=(note,)), T480, {}) for note, code in TABLE_CODES.items()},
+    **{
+        code: (row_of(START, (100 * GiB, LINUX_DATA, fs("ext4", GiB, notes=(note,)), {"role": "system"})), T480, {})
+        for note, code in NOTE_CODES.items()
+    },
     "start-left-behind": (row_of(START, SYSTEM), T480, {"leave": frozenset((1,))}),
     "system-left-behind": (row_of(START, SYSTEM, DATA), T480, {"leave": frozenset((2,))}),
     "recovery-left-behind": (desk(), T480, {"leave": frozenset((5,))}),

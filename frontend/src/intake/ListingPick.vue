@@ -37,7 +37,7 @@ async function take(read: () => Promise<Reading>): Promise<void> {
 function use(reading: Reading, found: Found): void {
   pasted.value = "";
   choice.value = null;
-  emit("survey", found.survey, [`Recognised: ${reading.form}.`, ...found.missing, ...reading.conflicts]);
+  emit("survey", found.survey, [`Recognised: ${reading.form}.`, ...found.missing, ...reading.unreadable, ...reading.conflicts]);
 }
 
 const takeFile = (file: File | undefined) => file && void take(() => readFile(file, props.onto));
@@ -82,7 +82,7 @@ const bytes = (found: Found) => found.survey.disk.sectors * found.survey.disk.lo
       :rows="3"
       class="fig"
       :aria-label="`Text of a listing of the ${props.what}`"
-      placeholder="sfdisk, lsblk, PowerShell, a table with a header line, or a survey of Ylemorph"
+      placeholder="sfdisk, lsblk, smartctl, PowerShell, a table with a header line, or a survey of Ylemorph"
       spellcheck="false"
     />
     <div class="act">
@@ -103,6 +103,7 @@ const bytes = (found: Found) => found.survey.disk.sectors * found.survey.disk.lo
           <span class="muted">{{ found.survey.disk.partitions?.length ?? 0 }} partitions</span>
         </li>
       </ul>
+      <p v-for="line in choice.unreadable" :key="line" class="muted">Not usable: {{ line }}.</p>
     </div>
     <details>
       <summary>One command that writes such a listing</summary>

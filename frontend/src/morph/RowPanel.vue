@@ -116,6 +116,10 @@ defineExpose({
         </button>
       </dt>
       <dd :title="exact(lines.carried_bytes)">{{ sizeFine(lines.carried_bytes) }}</dd>
+      <template v-if="lines.shed_bytes">
+        <dt>Tables it sheds</dt>
+        <dd>−{{ sizeFine(lines.shed_bytes) }}</dd>
+      </template>
       <dt>Slack to be made smaller</dt>
       <dd>{{ sizeFine(lines.slack_bytes) }}</dd>
       <template v-if="lines.immovable_bytes">

@@ -1,5 +1,8 @@
 """Reading and writing files for the commands, every failure one sentence with the file's name."""
 
+import codecs
+import os
+import stat
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -10,46 +13,64 @@ if TYPE_CHECKING:
     from ..core.disk import Survey
     from ..core.listing import Listed
 
-HEAD = 4096
+EDGE = 4096  # bytes at the start and the end of a file by which text is told from an image
+LEAST_IMAGE = 512
 
 
 def read_disk(name: str, wanted: str | None = None, option: str = "--disk") -> "Survey":
     """A survey from a file in any readable form, an image or a device, or ``-``; ``wanted`` picks one of several."""
     shown = "standard input" if name == "-" else name
     try:
-        head, data = _read(name)
-    except OSError as error:
-        raise YlemorphError(
-            f"cannot be read ({error.strerror or 'unknown reason'})", at=shown, mend="check the path"
-        ) from None
-    if name != "-" and _is_image(head):
+        is_image, data = _read(name)
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or "not a path"
+        raise YlemorphError(f"cannot be read ({reason})", at=shown, mend="check the path") from None
+    if is_image:
         from ..probe.disks import survey_path
 
         return survey_path(name)
     from ..formats.reading import read_any
 
     try:
-        found = read_any(data).found
+        reading = read_any(data)
     except YlemorphError as error:
         raise YlemorphError(error.sentence(), at=shown) from None
-    return _picked(found, wanted, shown, option).survey
+    for broken in reading.unreadable:
+        if wanted == broken.name:
+            raise YlemorphError(broken.error.sentence(), at=shown)
+    return _picked(reading.found, wanted, shown, option).survey
 
 
-def _read(name: str) -> tuple[bytes, bytes]:
-    """The first bytes, and the whole as far as a listing may be long."""
+def _read(name: str) -> tuple[bool, bytes]:
+    """Whether it is an image or a device, and else the whole text as far as a listing may be long."""
     from ..formats.survey_data import MAX_FILE_BYTES
 
     if name == "-":
-        data = sys.stdin.buffer.read(MAX_FILE_BYTES + 1)
-        return data[:HEAD], data
+        return False, sys.stdin.buffer.read(MAX_FILE_BYTES + 1)
     with Path(name).open("rb") as file:
-        head = file.read(HEAD)
-        return head, head + (b"" if _is_image(head) else file.read(MAX_FILE_BYTES + 1 - HEAD))
+        status = os.fstat(file.fileno())
+        if stat.S_ISBLK(status.st_mode):
+            return True, b""
+        head = file.read(EDGE)
+        if stat.S_ISREG(status.st_mode) and status.st_size > EDGE:
+            file.seek(-EDGE, os.SEEK_END)
+            tail = file.read(EDGE)
+            file.seek(EDGE)
+        else:
+            tail = b""
+        if status.st_size >= LEAST_IMAGE and not (is_text(head) and is_text(tail)):
+            return True, b""
+        return False, head + file.read(MAX_FILE_BYTES + 1 - EDGE)
 
 
-def _is_image(head: bytes) -> bool:
-    """A first sector is mostly zeros or has its mark at the end; UTF-16 text has a zero in every second byte."""
-    return len(head) == HEAD and (head[510:512] == b"\x55\xaa" or head.count(0) > HEAD * 3 // 4)
+def is_text(block: bytes) -> bool:
+    """Whether a block is part of a text: no control characters; UTF-16 has a zero in every second byte."""
+    if not block or block.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
+        return True
+    if b"\0" in block:
+        narrow = [half for half in (block[::2], block[1::2]) if not any(half)]
+        return len(narrow) == 1 and is_text(block[1::2] if narrow[0] == block[::2] else block[::2])
+    return not any(byte < 32 and byte not in b"\t\n\v\f\r\x1a" for byte in block)
 
 
 def _picked(found: "tuple[Listed, ...]", wanted: str | None, shown: str, option: str) -> "Listed":

@@ -38,7 +38,7 @@ def type_size(survey: Survey, text: str) -> Amended:
 def type_used(survey: Survey, number: int, text: str, bare: str) -> Amended:
     """Used space of a partition; its usage map goes, since it speaks of another figure."""
     partition = _partition(survey, number)
-    fs = partition.filesystem or FileSystem("ntfs")
+    fs = partition.filesystem or FileSystem("unknown")  # typing a figure tells nothing of the kind
     size = partition.sectors * survey.disk.logical_sector_bytes
     used = read_used(text, size, "used", bare)
     if used is not None and used > size:
@@ -49,8 +49,16 @@ def type_used(survey: Survey, number: int, text: str, bare: str) -> Amended:
         )
     if used != fs.used_bytes:
         fs = fs.but(
-            used_bytes=None if used is None else Bytes(used), usage_map=None, last_used_byte=None, data_end_byte=None
+            used_bytes=None if used is None else Bytes(used),
+            usage_map=None,
+            last_used_byte=None,
+            data_end_byte=None,
+            used_kind="unknown" if used is None else "typed",
+            ext=None,
+            allocated_bytes=None,
         )
+    if fs == FileSystem("unknown"):
+        return Amended(survey, f"Used space of {_name(partition)} is not known")
     said = "taken out" if used is None else f"typed as {format_size(used)}"
     return Amended(_with(survey, number, fs), f"Used space of {_name(partition)} {said}")
 

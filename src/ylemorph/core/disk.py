@@ -19,10 +19,10 @@ Kind = Literal[
 # What a reader found about the table itself.
 TableNote = Literal[
     "primary-damaged", "backup-missing", "backup-misplaced", "copies-differ", "gpt-lost", "no-protective-record",
-    "hybrid", "chain-broken", "partition-cut-off",
+    "hybrid", "chain-broken", "partition-cut-off", "array-member",
 ]  # fmt: skip
 # What a reader found about a file system beside its state.
-FileSystemNote = Literal["backup-boot-missing", "counts-differ", "made-by-resume"]
+FileSystemNote = Literal["backup-boot-missing", "counts-differ", "bigalloc", "stable-inodes"]
 HealthState = Literal["good", "worn", "failing", "unknown"]
 # Where a figure of used space comes from (rule 5.1b): counted in the file system's own structures; as the mounted
 # system counts it; typed by a person.

@@ -58,7 +58,7 @@ FINDINGS: dict[str, FindingKind] = {
     ),
     "no-table": FindingKind(
         "stop",
-        "{0} has no table: one {1} file system covers the whole disk.",
+        "{0} has no table: {1} covers the whole disk.",
         "It cannot be planned row by row. Copy its files, or make a table on the target and copy into it.",
     ),
     "source-failing": FindingKind(
@@ -94,6 +94,11 @@ FINDINGS: dict[str, FindingKind] = {
         "mind",
         "The table of {0} names a partition past the end of the disk.",
         "The disk or image was cut short: what lies past the end is lost. Take a whole image if there is one.",
+    ),
+    "array-member": FindingKind(
+        "mind",
+        "A mark at the end of {0} says that it belongs to a disk array.",
+        "Find out whether the array is in use; if it is, clone the array and not one of its disks.",
     ),
     "table-backup-missing": FindingKind(
         "note",
@@ -186,6 +191,26 @@ FINDINGS: dict[str, FindingKind] = {
         "note",
         "How much of {0} lies past its new end is not known.",
         "Read the source disk itself to learn it; making it smaller may take long.",
+    ),
+    "counts-differ": FindingKind(
+        "mind",
+        "What {0} records as free is not what its own maps say.",
+        "Check the file system on the source (e2fsck -f), then survey it again.",
+    ),
+    "backup-boot-missing": FindingKind(
+        "note",
+        "{0} lacks the copy of its boot sector at its end.",
+        "Nothing for the clone: making it smaller or larger writes one. It is usual after a copy that left it out.",
+    ),
+    "resizer-refuses-clusters": FindingKind(
+        "mind",
+        "{0} gathers its blocks in clusters (bigalloc), which the usual resizer refuses; it keeps {1}.",
+        "Copy its files to a new file system if its size must change.",
+    ),
+    "resizer-refuses-stable-inodes": FindingKind(
+        "mind",
+        "{0} promises that its inodes never move, so the usual resizer does not make it smaller than {1}.",
+        "Copy its files to a new file system if it must be smaller.",
     ),
     "encrypted": FindingKind(
         "mind", "{0} is encrypted ({1}) and goes over sector by sector.", "Pause or remove the encryption to resize it."

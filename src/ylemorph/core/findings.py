@@ -3,7 +3,7 @@
 from collections.abc import Collection, Iterator
 
 from .compare import is_few_short, same_disk
-from .disk import Disk, TableNote
+from .disk import Disk, FileSystemNote, TableNote
 from .filesystems import BLOCKING, KIND_NAMES, MOST_BYTES, kind_of, state_of
 from .finding_kinds import Finding, Size, gravest_first
 from .layout import Layout
@@ -72,8 +72,10 @@ def contents_of(disk: Disk) -> str:
     if disk.rows:
         count = "1 partition" if len(disk.rows) == 1 else f"{len(disk.rows)} partitions"
         return f"{count} of {format_size(total)}"
-    kind = disk.filesystem
-    return f"a {kind.detail or KIND_NAMES[kind.kind]} file system" if kind else "a table that cannot be read"
+    fs = disk.filesystem
+    if fs is None:
+        return "a table that cannot be read"
+    return fs.detail or "something unknown" if fs.kind == "unknown" else f"a {KIND_NAMES[fs.kind]} file system"
 
 
 # A finding for each thing that a reader can say of a table.
@@ -87,15 +89,24 @@ TABLE_CODES: dict[TableNote, str] = {
     "hybrid": "table-hybrid",
     "chain-broken": "table-chain-broken",
     "partition-cut-off": "partition-cut-off",
+    "array-member": "array-member",
+}
+
+
+# A finding for each thing that a reader can say of a file system.
+NOTE_CODES: dict[FileSystemNote, str] = {
+    "backup-boot-missing": "backup-boot-missing",
+    "counts-differ": "counts-differ",
+    "bigalloc": "resizer-refuses-clusters",
+    "stable-inodes": "resizer-refuses-stable-inodes",
 }
 
 
 def _about_one_table(source: Disk) -> Iterator[Finding]:
     for note in source.table_notes:
         yield Finding(TABLE_CODES[note], None, (source.model or "the source",))
-    if source.filesystem is not None:
-        kind = source.filesystem.detail or KIND_NAMES[source.filesystem.kind]
-        yield Finding("no-table", None, (source.model or "The source", kind))
+    if source.filesystem is not None and source.table == "none":
+        yield Finding("no-table", None, (source.model or "The source", contents_of(source)))
 
 
 def _about_health(disk: Disk, which: str) -> Iterator[Finding]:
@@ -180,7 +191,9 @@ def _about_row(row: Row) -> Iterator[Finding]:
         yield Finding("held-by-kind", row.number, (row, KIND_NAMES[kind], Size(row.source_bytes)))
     elif row.elastic and not row.ability.smaller:
         yield Finding("grow-only", row.number, (row, KIND_NAMES[kind]))
-    if row.role == "swap":
+    for note in row.fs.notes if row.fs is not None else ():
+        yield Finding(NOTE_CODES[note], row.number, (row, Size(row.source_bytes)))
+    if row.role == "swap" and row.is_made:
         yield Finding("swap-made-new", row.number, (row,))
 
 

@@ -2,9 +2,11 @@
 
 used'         = max(0, used - lightened)                                    5.1
 slack         = max(16 MiB, 2 % of used')                                   5.2
-hard floor    = min(source, max(used' + slack, immovable end, minimum))     5.3
+hard floor    = min(source, max(used' - shed + slack, immovable end, minimum))   5.3
 headroom      = max(percentage of used', minimum of the role)               5.4
 comfort floor = max(hard floor, used' + headroom)                           5.4
+
+*Shed*: tables of stretches that a smaller file system does not have; known for an ext that was read itself.
 """
 
 from typing import Literal, NamedTuple
@@ -30,6 +32,7 @@ class Floors(NamedTuple):
     headroom_bytes: int
     immovable_bytes: int
     minimum_bytes: int
+    shed_bytes: int
     hard: int
     comfort: int
     binding: Binding
@@ -50,10 +53,11 @@ def floors_of(
     minimum_bytes: int,
     headroom: Headroom,
     grain: Bytes,
+    shed_bytes: int = 0,
 ) -> Floors:
-    """Rules 5.2 to 5.5 for a row that carries ``carried_bytes``; the two other terms are 0 where unknown or cleared."""
+    """Rules 5.2 to 5.5 for a row that carries ``carried_bytes``; the other terms are 0 where unknown or cleared."""
     slack = slack_of(carried_bytes)
-    wanted = carried_bytes + slack
+    wanted = carried_bytes - shed_bytes + slack
     binding: Binding = "used"
     if immovable_bytes > wanted:
         wanted, binding = immovable_bytes, "immovable"
@@ -71,6 +75,7 @@ def floors_of(
         room,
         immovable_bytes,
         minimum_bytes,
+        shed_bytes,
         -(-wanted // grain),
         -(-(comfort if comfort > wanted else wanted) // grain),
         binding,

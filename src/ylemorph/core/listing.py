@@ -42,6 +42,13 @@ class Listed(NamedTuple):
     missing: tuple[str, ...]
 
 
+class Unreadable(NamedTuple):
+    """A disk of a listing that cannot be used, and why; it does not spoil the others."""
+
+    name: str
+    error: BadSurvey
+
+
 def listed(name: str, disk: Disk, *, size_known: bool = True, taken: str = "") -> Listed:
     """Check the disk and say what is missing. Where its own size is not known, the smallest usual size is taken."""
     disk = replace(disk, partitions=tuple(_with_places(disk.partitions)))
@@ -120,6 +127,8 @@ def merge(first: Survey, second: Survey) -> Merged:
     Where both know a fact of a file system and differ, the second is taken and the difference said. Raises BadSurvey
     where no partition matches: they are listings of two disks.
     """
+    if not second.disk.partitions and second.disk.table == "none":
+        return _with_facts(first, second)
     pairs = {p.number: _match(p, first.disk, second.disk) for p in first.disk.partitions}
     if first.disk.rows and not any(pairs.values()):
         raise BadSurvey(
@@ -130,19 +139,36 @@ def merge(first: Survey, second: Survey) -> Merged:
     partitions = tuple(_merged(p, pairs[p.number], conflicts) for p in first.disk.partitions)
     for number in sorted(p.number for p in first.disk.rows if pairs[p.number] is None):
         conflicts.append(f"Partition {number} is not in the second listing and stays as it was.")
-    a, b = first.disk, second.disk
-    disk = replace(
-        a,
-        partitions=partitions,
-        model=a.model or b.model,
-        serial=a.serial or b.serial,
-        link=b.link if a.link == "unknown" else a.link,
-        rotational=b.rotational if a.rotational is None else a.rotational,
-        physical_sector_bytes=a.physical_sector_bytes or b.physical_sector_bytes,
-        table_id=a.table_id or b.table_id,
-        health=a.health or b.health,
-    )
+    disk = _filled(first.disk, second.disk).but(partitions=partitions)
     return Merged(Survey(checked(disk), second.taken or first.taken), tuple(conflicts))
+
+
+# Facts of a disk that stay as they are when a second listing fills in the rest.
+_GEOMETRY = frozenset(("sectors", "logical_sector_bytes", "table", "partitions", "table_notes", "filesystem"))
+
+
+def _filled(a: Disk, b: Disk) -> Disk:
+    return a.but(
+        **{f.name: _either(getattr(a, f.name), getattr(b, f.name)) for f in fields(Disk) if f.name not in _GEOMETRY}
+    )
+
+
+def _with_facts(first: Survey, second: Survey) -> Merged:
+    """A second listing that speaks of the disk alone: the same disk by its serial, or at least of the same size."""
+    a, b = first.disk, second.disk
+    same_serial = bool(a.serial and a.serial == b.serial)
+    if not same_serial and (a.size_bytes != b.size_bytes or (a.serial and b.serial)):
+        raise BadSurvey(
+            f"it speaks of another disk ({b.model or 'no model'}, {format_size(b.size_bytes, 'decimal')})",
+            mend="take the listing of the same disk",
+        )
+    disk = _filled(a, b).but(health=b.health or a.health)
+    conflicts: tuple[str, ...] = ()
+    if a.size_bytes != b.size_bytes and a.logical_sector_bytes == b.logical_sector_bytes:
+        disk = disk.but(sectors=b.sectors)
+        was, now = (format_size(d.size_bytes, "decimal") for d in (a, b))
+        conflicts = (f"The disk's size was {was} and is {now} in the second listing, which is taken.",)
+    return Merged(Survey(checked(disk), second.taken or first.taken), conflicts)
 
 
 def _match(partition: Partition, first: Disk, second: Disk) -> Partition | None:

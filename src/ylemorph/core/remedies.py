@@ -7,10 +7,9 @@ from typing import Literal, NamedTuple
 from .disk import Disk, Partition
 from .errors import YlemorphError
 from .filesystems import BLOCKING, state_of
-from .floors import SLACK_LEAST, slack_of
 from .layout import Layout, Verdict, lay_out
 from .options import FITS, Options
-from .rows import Row
+from .rows import Row, floors_for
 from .shelf import shelf_disks
 from .sizes import GB, Bytes, Units, format_size
 
@@ -106,14 +105,21 @@ class _Maker:
         floors = row.floors
         if not row.elastic or row.pin is not None or floors is None or not row.ability.smaller or row.is_made:
             return None
-        floor = (floors.hard - self.shortfall) * self.grain
-        if floor < max(SLACK_LEAST, floors.immovable_bytes, floors.minimum_bytes):
+        wanted, most = floors.hard - self.shortfall, floors.carried_bytes
+        given = dict(self.options.lighten).get(row.number, 0)
+
+        def enough(lightened: int) -> bool:
+            assert row.partition is not None
+            made = floors_for(row.partition, row.role, row.ability, row.source_bytes, self.options, given + lightened)
+            return made.hard <= wanted
+
+        if not enough(most):
             return None
-        # The most that can be used under this floor: used + max(16 MiB, 2 %) at most the floor.
-        used = min(floor - SLACK_LEAST, floor * 50 // 51)
-        while used + slack_of(used) > floor:
-            used -= 1
-        return floors.carried_bytes - used
+        less = 0  # too little; ``most`` is enough
+        while most - less > 1:
+            middle = (less + most) // 2
+            less, most = (less, middle) if enough(middle) else (middle, most)
+        return most
 
     def leavings(self) -> Iterator[Remedy]:
         alone: list[Remedy] = []

@@ -8,12 +8,12 @@ from .errors import BadOption, OutOfBounds
 from .filesystems import (
     BLOCKING,
     FIXED,
-    LEAST_CLUSTERS,
     Ability,
     ability_of,
     ceiling_bytes,
     kind_of,
     least_bytes,
+    shed_bytes,
     state_of,
 )
 from .floors import Floors, floors_of
@@ -148,7 +148,7 @@ class _RowReader:
         floors = None
         if resizable:
             if used is not None:
-                floors = self._floors(partition, role, ability, source_bytes, used)
+                floors = floors_for(partition, role, ability, source_bytes, options, self.lighten.get(number, 0))
             limit = ceiling_bytes(self.disk, partition, ability) // self.grain
             ceiling = limit if limit > base else base
         return Row(
@@ -166,30 +166,6 @@ class _RowReader:
             self._pin(partition, floors, base, ceiling) if number in self.pins else None,
             floors,
             used is None and wished,
-        )
-
-    def _floors(self, partition: Partition, role: Role, ability: Ability, source_bytes: int, used: int) -> Floors:
-        """Rule 5; what is made new carries nothing and nothing holds it up."""
-        carried, immovable, minimum = used, 0, 0
-        fs, number = partition.filesystem, partition.number
-        if fs is not None and not ability.made_new:
-            if fs.lightened:
-                carried -= sum([item.bytes for item in fs.lightened])
-            if number not in self.options.cleared:
-                immovable = fs.immovable_end_byte or 0
-            if fs.kind in LEAST_CLUSTERS:
-                minimum = least_bytes(fs)
-        if number in self.lighten:
-            carried -= self.lighten[number]
-        return floors_of(
-            carried if carried > 0 else 0,
-            source_bytes,
-            role,
-            ability.smaller,
-            immovable,
-            minimum,
-            self.options.headroom,
-            self.grain,
         )
 
     def _pin(self, partition: Partition, floors: Floors | None, base: int, ceiling: int) -> int:
@@ -210,6 +186,34 @@ class _RowReader:
             mend=f"give at {'least' if word == 'under' else 'most'} {bound * self.grain // MiB} MiB",
             bound_bytes=bound * self.grain,
         )
+
+
+def floors_for(
+    partition: Partition, role: Role, ability: Ability, source_bytes: int, options: Options, lightened: int
+) -> Floors:
+    """Rule 5 with ``lightened`` bytes taken out by an option; what is made new carries nothing, nothing holds it up."""
+    carried, immovable, minimum, shed = 0, 0, 0, 0
+    fs = partition.filesystem
+    if fs is not None and not ability.made_new:
+        carried = fs.used_bytes or 0
+        if fs.lightened:
+            lightened += sum([item.bytes for item in fs.lightened])
+        if partition.number not in options.cleared:
+            immovable = fs.immovable_end_byte or 0
+        minimum = least_bytes(fs, source_bytes, lightened)
+        shed = shed_bytes(fs, lightened)
+        carried -= lightened
+    return floors_of(
+        carried if carried > 0 else 0,
+        source_bytes,
+        role,
+        ability.smaller,
+        immovable,
+        minimum,
+        options.headroom,
+        options.grain_bytes,
+        shed,
+    )
 
 
 def _why_held(partition: Partition) -> str:

@@ -3,7 +3,7 @@
 from typing import NamedTuple
 
 from .disk import Disk
-from .filesystems import BLOCKING, KIND_NAMES, kind_of, state_of
+from .filesystems import BLOCKING, KIND_NAMES, is_estimate, kind_of, state_of
 from .moves import bytes_past
 from .options import Options
 from .rows import Row, rows_of
@@ -25,8 +25,21 @@ class RowLook(NamedTuple):
         if fixed or self.hard_bytes is None:
             return fixed
         least = format_size(self.hard_bytes, units)
+        if self.row.fs is not None and is_estimate(self.row.fs):
+            least = f"about {least}"
         if self.row.floors is not None and self.row.floors.binding == "immovable":
             return f"It cannot go under {least}: something that cannot be moved ends there."
+        return self._chunks(units) + self._with_past(least, units)
+
+    def _chunks(self, units: Units) -> str:
+        """btrfs: what files use says little, what is given to chunks counts."""
+        fs = self.row.fs
+        if fs is None or fs.allocated_bytes is None or fs.used_bytes is None:
+            return ""
+        used, given = format_size(fs.used_bytes, units), format_size(fs.allocated_bytes, units)
+        return f"Files use {used}, and {given} are given to chunks. "
+
+    def _with_past(self, least: str, units: Units) -> str:
         if self.past_bytes is None:
             return f"It could go down to {least}. How much lies past that is not known."
         if self.past_bytes == 0:

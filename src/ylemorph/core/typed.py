@@ -174,7 +174,11 @@ def _partition(
         flags=frozenset({"active"} if role == "start" and table == "mbr" else ()),
         role=role,
         filesystem=FileSystem(
-            kind, label=row.label.strip(), used_bytes=None if what.used is None else Bytes(what.used), state=state
+            kind,
+            label=row.label.strip(),
+            used_bytes=None if what.used is None else Bytes(what.used),
+            used_kind="unknown" if what.used is None else "typed",
+            state=state,
         )
         if kind
         else None,

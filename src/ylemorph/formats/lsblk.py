@@ -3,33 +3,37 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from ..core.disk import MOST_TEXT, Disk, FileSystem, Flag, Link, Partition, Role
+from ..core.disk import MOST_TEXT, Disk, FileSystem, Flag, Kind, Link, Partition, Role
 from ..core.errors import BadSurvey
-from ..core.listing import Listed, kind_from_word, listed
+from ..core.filesystems import EXT_KINDS
+from ..core.listing import Listed, Unreadable, kind_from_word, listed
+from ..core.roles import LINUX_DATA
 from ..core.sizes import MAX_BYTES, Bytes
 
 COMMAND = "sudo lsblk --json --bytes --output-all > disk.json"
+# Fills in what the first command leaves out where the system's device manager does not run (a rescue system).
+WITHOUT_UDEV = "sudo sfdisk --json /dev/DISK > table.json"
 LINKS: dict[str, Link] = {"sata": "sata", "ata": "sata", "nvme": "nvme", "usb": "usb3"}
 FIXED_UNIT = 512  # starts are counted in this unit whatever the disk's sectors are
 # Attribute bits of a GPT entry, as the number that the utility gives.
 FLAG_BITS: tuple[tuple[int, Flag], ...] = ((0, "required"), (62, "hidden"), (63, "no-auto"))
 
 
-def read_lsblk(data: Mapping[str, Any]) -> tuple[Listed, ...]:
-    """All disks of the listing. Raises BadSurvey where sizes are rounded or the columns are missing."""
+def read_lsblk(data: Mapping[str, Any]) -> tuple[Listed | Unreadable, ...]:
+    """All disks of the listing, each by itself. Raises BadSurvey where sizes are rounded or the columns are missing."""
     devices = data.get("blockdevices")
     if not isinstance(devices, list):
         raise BadSurvey("there is no list of devices", at="blockdevices", mend=f"run {COMMAND}")
-    found = []
+    found: list[Listed | Unreadable] = []
     for index, device in enumerate(devices):
         at = f"blockdevices[{index}]"
         if isinstance(device, Mapping) and _is_disk(device):
             try:
                 found.append(_disk(device, at))
             except BadSurvey as error:
-                raise BadSurvey(
-                    error.problem, at=error.at if error.at.startswith(at) else at, mend=error.mend
-                ) from None
+                place = error.at if error.at.startswith(at) else at
+                name = _text(device.get("path")) or _text(device.get("name"))
+                found.append(Unreadable(name, BadSurvey(error.problem, at=place, mend=error.mend)))
     return tuple(found)
 
 
@@ -41,10 +45,14 @@ def _is_disk(device: Mapping[str, Any]) -> bool:
 def _disk(device: Mapping[str, Any], at: str) -> Listed:
     size = _bytes(device, "size", at)
     sector = _whole(device.get("log-sec")) or 512
-    style = device.get("pttype")
     children = list(_partitions(device))
-    if children and style not in ("gpt", "dos"):
-        raise BadSurvey("the kind of its table is missing", at=f"{at}.pttype", mend=f"run {COMMAND}")
+    style = device.get("pttype") or _style_of(children)
+    if children and style is None:
+        raise BadSurvey("the kind of its table is missing", at=f"{at}.pttype", mend=f"add {WITHOUT_UDEV}")
+    if style not in (None, "gpt", "dos"):
+        raise BadSurvey(
+            f"“{style}” is a table of another kind", at=f"{at}.pttype", mend="only GPT and MBR disks can be planned"
+        )
     made = Disk(
         sectors=(size or 0) // sector,
         logical_sector_bytes=sector,
@@ -59,9 +67,35 @@ def _disk(device: Mapping[str, Any], at: str) -> Listed:
             _partition(child, f"{at}.children[{i}]", sector, i + 1, gpt=style == "gpt")
             for i, child in enumerate(children)
         ),
-        filesystem=_filesystem(device, at) if not style else None,
+        filesystem=_filesystem(device, at, size or 0) if not style else None,
     )
-    return listed(_text(device.get("path")) or _text(device.get("name")), made)
+    name = _text(device.get("path")) or _text(device.get("name"))
+    found = listed(name, made)
+    if any(_is_bare(child) for child in children):
+        command = WITHOUT_UDEV.replace("DISK", _node(name))
+        more = f"Types and file systems are not in the listing: add the table with {command}."
+        found = found._replace(missing=(*found.missing, more))
+    return found
+
+
+def _node(name: str) -> str:
+    return name.removeprefix("/dev/") or "DISK"
+
+
+def _is_bare(child: Mapping[str, Any]) -> bool:
+    """Neither a type nor a file system: nobody asked the disk itself (no device manager, or not run as root)."""
+    return not _text(child.get("parttype")) and not _text(child.get("fstype"))
+
+
+def _style_of(children: list[Mapping[str, Any]]) -> str | None:
+    """The kind of table as the partitions' types or identities tell it."""
+    for child in children:
+        kind, identity = _text(child.get("parttype")), _text(child.get("partuuid"))
+        if kind:
+            return "gpt" if "-" in kind else "dos"
+        if identity:
+            return "gpt" if len(identity) == 36 else "dos"
+    return None
 
 
 def _partitions(device: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
@@ -86,30 +120,45 @@ def _partition(child: Mapping[str, Any], at: str, sector: int, place: int, *, gp
         number=_whole(child.get("partn")) or int(digits or place),
         first_lba=start * FIXED_UNIT // sector,
         sectors=size // sector,
-        type=kind.upper() if gpt else f"0x{int(kind, 16):02X}" if _is_hex(kind) else "0x00",
+        type=(kind.upper() or LINUX_DATA) if gpt else f"0x{int(kind, 16):02X}" if _is_hex(kind) else "0x83",
         name=_text(child.get("partlabel")),
         flags=frozenset(flags),
         role=role,
-        filesystem=_filesystem(child, at),
+        filesystem=_filesystem(child, at, size),
         uuid=_text(child.get("partuuid")).upper() if gpt else "",
     )
 
 
-def _filesystem(device: Mapping[str, Any], at: str) -> FileSystem | None:
+def _filesystem(device: Mapping[str, Any], at: str, size: int) -> FileSystem | None:
     word = _text(device.get("fstype"))
     if not word:
         return None
     version = _text(device.get("fsver"))
     kind = kind_from_word(version if word == "vfat" and version else word) or "unknown"
+    used = _used(device, at, kind, size)
     return FileSystem(
         kind=kind,
         label=_text(device.get("label")),
         uuid=_text(device.get("uuid")),
-        size_bytes=_bytes(device, "fssize", at),
-        used_bytes=_bytes(device, "fsused", at),
+        used_bytes=used,
+        used_kind="unknown" if used is None else "mounted",
         state="locked" if kind in ("luks", "bitlocker") else "unknown",
         detail=word if kind == "unknown" else "",
     )
+
+
+def _used(device: Mapping[str, Any], at: str, kind: Kind, size: int) -> Bytes | None:
+    """Used space as the mounted system counts it (rule 5.1b).
+
+    The size that it states leaves the file system's own tables out; ext counts them here, as what of the partition is
+    not free. A btrfs may lie on several devices and states one figure for all of them.
+    """
+    whole, used = _bytes(device, "fssize", at), _bytes(device, "fsused", at)
+    if used is None or used > size or (kind == "btrfs" and whole is not None and whole > size):
+        return None
+    if kind in EXT_KINDS and whole is not None and used <= whole <= size:
+        return Bytes(size - (whole - used))
+    return used
 
 
 def _mounts(child: Mapping[str, Any]) -> list[Any]:

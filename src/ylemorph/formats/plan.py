@@ -74,6 +74,7 @@ def row_to_data(row: PlanRow) -> dict[str, Any]:
             "headroom_bytes": floors.headroom_bytes,
             "immovable_bytes": floors.immovable_bytes,
             "minimum_bytes": floors.minimum_bytes,
+            "shed_bytes": floors.shed_bytes,
             "binding": floors.binding,
         },
     }

@@ -34,6 +34,7 @@ class FloorLinesModel(_Model):
     headroom_bytes: int
     immovable_bytes: int
     minimum_bytes: int
+    shed_bytes: int
     binding: Literal["used", "immovable", "minimum", "source"]
 
 

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from ..core.disk import MOST_TEXT, Disk, FileSystem, Flag, Health, HealthState, Link, Partition, Role, Table
 from ..core.errors import BadSurvey
-from ..core.listing import Listed, kind_from_word, listed
+from ..core.listing import Listed, Unreadable, kind_from_word, listed
 from ..core.sizes import MAX_BYTES, Bytes
 
 COMMAND = (
@@ -26,17 +26,18 @@ def is_powershell(data: Mapping[str, Any]) -> bool:
     return {"disks", "partitions"} <= {str(key).lower() for key in data}
 
 
-def read_powershell(data: Mapping[str, Any]) -> tuple[Listed, ...]:
-    """All disks of the file. Raises BadSurvey with the place of what is missing."""
+def read_powershell(data: Mapping[str, Any]) -> tuple[Listed | Unreadable, ...]:
+    """All disks of the file, each by itself. Raises BadSurvey where the lists are not what they should be."""
     lists = {str(key).lower(): value for key, value in data.items()}
     disks, partitions, volumes = (_objects(lists.get(key), key) for key in ("disks", "partitions", "volumes"))
-    found = []
+    found: list[Listed | Unreadable] = []
     for index, disk in enumerate(disks):
         own = [p for p in partitions if p.get("DiskNumber") == disk.get("Number")]
         try:
             found.append(_disk(disk, own, volumes))
         except BadSurvey as error:
-            raise BadSurvey(error.problem, at=f"Disks[{index}] {error.at}".strip(), mend=error.mend) from None
+            wrong = BadSurvey(error.problem, at=f"Disks[{index}] {error.at}".strip(), mend=error.mend)
+            found.append(Unreadable(f"disk {disk.get('Number', '')}", wrong))
     return tuple(found)
 
 
@@ -123,6 +124,7 @@ def _filesystem(volume: Mapping[str, Any]) -> FileSystem | None:
         cluster_bytes=_positive(_whole(volume, "AllocationUnitSize")),
         size_bytes=_positive(size),
         used_bytes=Bytes(size - left) if size and left is not None else None,
+        used_kind="mounted" if size and left is not None else "unknown",
         state="damaged" if _looked_up(HEALTH, volume, "HealthStatus") == "failing" else "unknown",
         detail=word if kind == "unknown" else "",
     )

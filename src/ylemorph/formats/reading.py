@@ -7,14 +7,18 @@ from typing import Any, NamedTuple
 
 from ..core.disk import Table
 from ..core.errors import BadSurvey
-from ..core.listing import Listed
+from ..core.listing import Listed, Unreadable
 from .csv_rows import looks_like_rows, read_rows
 from .lsblk import read_lsblk
 from .powershell import is_powershell, read_powershell
 from .sfdisk_read import looks_like_dump, read_dump, read_json
+from .smart import is_smart, read_smart
 from .survey_data import FORMAT, MAX_FILE_BYTES
 
-KNOWN = "an own survey, sfdisk --dump or --json, lsblk --json, the PowerShell listing, or a table with a header line"
+KNOWN = (
+    "an own survey, sfdisk --dump or --json, lsblk --json, smartctl --json, the PowerShell listing, or a table with a "
+    "header line"
+)
 
 
 class Reading(NamedTuple):
@@ -22,6 +26,7 @@ class Reading(NamedTuple):
 
     form: str
     found: tuple[Listed, ...]
+    unreadable: tuple[Unreadable, ...] = ()
 
 
 def read_any(data: bytes | str, *, size: str = "", table: Table = "gpt") -> Reading:
@@ -43,6 +48,8 @@ def read_any(data: bytes | str, *, size: str = "", table: Table = "gpt") -> Read
         reading = Reading("table of partitions", (read_rows(text, table=table, size=size),))
     else:
         raise BadSurvey(f"“{_first_words(text)}” is not the beginning of a listing that is known", mend=f"give {KNOWN}")
+    if not reading.found and reading.unreadable:
+        raise reading.unreadable[0].error
     if not reading.found:
         raise BadSurvey(f"there is no disk in this {reading.form}", mend="take the listing of the whole disk")
     return reading
@@ -93,15 +100,22 @@ def _from_json(data: Any) -> Reading:
     if not isinstance(data, Mapping):
         raise BadSurvey("a list of values is no listing that is known", mend=f"give {KNOWN}")
     if "blockdevices" in data:
-        return Reading("lsblk listing", read_lsblk(data))
+        return _of_each("lsblk listing", read_lsblk(data))
     if "partitiontable" in data:
         return Reading("sfdisk table", (read_json(data),))
+    if is_smart(data):
+        return Reading("smartctl listing", (read_smart(data),))
     if is_powershell(data):
-        return Reading("PowerShell listing", read_powershell(data))
+        return _of_each("PowerShell listing", read_powershell(data))
     if "format" not in data and "disk" not in data:
         keys = _first_words(", ".join(map(str, data)))
         raise BadSurvey(f"JSON with “{keys}” is no listing that is known", mend=f"give {KNOWN}")
     return _own(data)
+
+
+def _of_each(form: str, items: tuple[Listed | Unreadable, ...]) -> Reading:
+    good = tuple(item for item in items if isinstance(item, Listed))
+    return Reading(form, good, tuple(item for item in items if isinstance(item, Unreadable)))
 
 
 def _own(data: Mapping[str, Any]) -> Reading:

@@ -107,11 +107,11 @@ def count_bitmap(clusters: int, read: Callable[[int, int], bytes]) -> Counted:
 
 def last_set_before(index: int, read: Callable[[int, int], bytes]) -> int:
     """The index just past the last bit that is set among the first ``index`` bits; 0 where none is."""
-    limit = index
+    limit, step = index, 4096
     while limit > 0:
-        start = max(0, div_up(limit, 8) - 4096)
+        start = max(0, div_up(limit, 8) - step)
         found = _length(_cut(read(start, div_up(limit, 8) - start), limit - start * 8))
         if found:
             return start * 8 + found
-        limit = start * 8
+        limit, step = start * 8, min(2 * step, MOST_AT_ONCE)  # an empty volume is stepped over quickly
     return 0

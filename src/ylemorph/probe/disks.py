@@ -7,12 +7,19 @@ from typing import NamedTuple
 
 from ..core.disk import Disk, FileSystem, Partition, Survey, Table, TableNote, checked
 from ..core.sizes import div_up
-from .filesystems import read_filesystem
+from .filesystems import read_filesystem, recognised
 from .gpt import claims_gpt, find_gpt
 from .mbr import find_mbr, is_hybrid, is_protective
 from .medium import Medium, Part, Progress, Window, open_medium
+from .named import UNKNOWN, array_of, is_blank
 
 SECTOR_TRIALS = (512, 4096)
+# Types whose partitions belong to something larger: what begins in them is only a piece (Microsoft's list of types).
+TYPES_NOT_READ = {
+    "5808C8AA-7E8F-42E0-85D2-E1E90434CFB3": "Windows dynamic disk", "0x42": "Windows dynamic disk",
+    "AF9B60A0-1431-4F62-BC68-3311714A69AD": "Windows dynamic disk",
+    "E75CAF8F-F680-4CEE-AFA3-B001E56EFC2D": "Windows storage pool member",
+}  # fmt: skip
 
 
 class _Found(NamedTuple):
@@ -21,6 +28,7 @@ class _Found(NamedTuple):
     table_id: str
     partitions: tuple[Partition, ...]
     notes: tuple[TableNote, ...]
+    whole: FileSystem | None = None  # what stands on a disk without partitions
 
 
 def survey_path(path: str | Path, progress: Progress | None = None) -> Survey:
@@ -35,7 +43,8 @@ def survey_medium(medium: Medium, progress: Progress | None = None) -> Survey:
     sectors = medium.size // found.sector
     fitted, cut = _cut_off(found.partitions, sectors)
     notes: tuple[TableNote, ...] = (*found.notes, "partition-cut-off") if cut else found.notes
-    whole = read_filesystem(Part(window, 0, medium.size)) if found.table == "none" else None
+    if found.partitions and array_of(medium):
+        notes = (*notes, "array-member")
     if progress:
         progress(0, sum(_weight(p, found.sector) for p in fitted))
     disk = Disk(
@@ -46,7 +55,7 @@ def survey_medium(medium: Medium, progress: Progress | None = None) -> Survey:
         table_id=found.table_id,
         partitions=tuple(_with_filesystem(window, p, found.sector, cut=p.number in cut) for p in fitted),
         table_notes=notes,
-        filesystem=whole,
+        filesystem=found.whole,
     )
     return Survey(checked(disk), datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
 
@@ -84,18 +93,29 @@ def _find_table(medium: Window, sector: int | None) -> _Found:
                 notes.append("no-protective-record")
             elif is_hybrid(record):
                 notes.append("hybrid")
-            return _Found(size, "gpt", gpt.disk_guid, gpt.partitions, tuple(notes))
+            rest = None if gpt.partitions else _beside_table(medium, 34 * size, medium.size - 33 * size)
+            return _Found(size, "gpt", gpt.disk_guid, gpt.partitions, tuple(notes), rest)
     lost: tuple[TableNote, ...] = ("gpt-lost",) if any(claims_gpt(medium, size) for size in trials) else ()
+    mbr = None
     for size in _mbr_trials(medium, trials):
         mbr = find_mbr(medium, size)
-        if mbr is not None and (mbr.partitions or _is_empty_table(medium, record)):
+        if mbr is not None and mbr.partitions:
             return _Found(size, "mbr", mbr.table_id, mbr.partitions, mbr.notes + lost)
-    return _Found(trials[0], "none", "", (), lost)
+    whole = recognised(Part(medium, 0, medium.size))
+    if whole is None and mbr is not None and not is_protective(record):
+        # A first sector without entries is a table only where no file system covers the whole disk.
+        return _Found(trials[0], "mbr", mbr.table_id, (), mbr.notes + lost, _beside_table(medium, 512, medium.size))
+    if whole is None and not is_blank(Part(medium, 0, medium.size)):
+        whole = FileSystem("unknown", detail=UNKNOWN)
+    return _Found(trials[0], "none", "", (), lost, whole)
 
 
-def _is_empty_table(medium: Window, record: bytes) -> bool:
-    """A first sector without entries is a table only where no file system covers the whole disk."""
-    return not is_protective(record) and read_filesystem(Part(medium, 0, medium.size)) is None
+def _beside_table(medium: Window, start: int, stop: int) -> FileSystem | None:
+    """What a disk holds whose table has no entries: nothing only where the edges beside the table are zero."""
+    known = recognised(Part(medium, 0, medium.size))
+    if known is not None or is_blank(medium, start, stop):
+        return known
+    return FileSystem("unknown", detail=UNKNOWN)
 
 
 def _mbr_trials(medium: Window, trials: tuple[int, ...]) -> Iterator[int]:
@@ -131,6 +151,8 @@ def _cut_off(partitions: tuple[Partition, ...], sectors: int) -> tuple[tuple[Par
 def _with_filesystem(medium: Window, partition: Partition, sector: int, *, cut: bool) -> Partition:
     if partition.is_container:
         return partition
+    if partition.type in TYPES_NOT_READ:
+        return partition.but(filesystem=FileSystem("unknown", detail=TYPES_NOT_READ[partition.type]))
     found: FileSystem | None = read_filesystem(Part(medium, partition.first_lba * sector, partition.sectors * sector))
     if found is not None and cut:
         found = found.but(state="damaged")

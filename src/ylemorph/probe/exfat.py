@@ -68,6 +68,7 @@ def read_exfat(part: Window) -> FileSystem:
     return known.but(
         label=label,
         used_bytes=Bytes(counted.used * boot.cluster),
+        used_kind="counted",
         last_used_byte=Bytes(boot.heap_at + counted.end * boot.cluster),
         usage_map=counted.usage_map(boot.cluster),
         end_owner="files" if counted.end else "",

@@ -1,6 +1,8 @@
 """FAT12, FAT16 and FAT32 (Microsoft FAT specification, fatgen103, from memory).
 
-The kind follows from the cluster count alone; the label text says nothing. FSInfo's free count is a hint only.
+FAT32 is what keeps the size of its table in the long field (``BPB_FATSz16`` = 0), however few clusters it has: small
+ones are usual for start partitions on 4096-byte sectors, and the system's utilities read them so. Below that the kind
+follows from the cluster count; the label text says nothing. FSInfo's free count is a hint only.
 """
 
 import struct
@@ -18,6 +20,8 @@ MOST_FOLDER_BYTES = 2 << 20
 VOLUME_ID, LONG_NAME = 0x08, 0x0F
 # Of the second entry: clear where the volume was not shut down cleanly. FAT12 has no such bit.
 CLEAN = {16: 0x8000, 32: 0x0800_0000}
+# A byte of the boot sector whose lowest bit says the same.
+DIRTY_AT = {12: 0x25, 16: 0x25, 32: 0x41}
 
 
 class Bpb(NamedTuple):
@@ -36,6 +40,7 @@ class Bpb(NamedTuple):
     heap_at: int
     size: int
     serial: str
+    dirty: bool
 
 
 def looks_like_fat(first: bytes) -> bool:
@@ -63,7 +68,9 @@ def read_bpb(first: bytes) -> Bpb:
     clusters = (sectors - heap) // per_cluster
     if clusters < 1 or clusters > FAT32_MOST:
         raise Unsound("the clusters of a FAT volume")
-    bits = 12 if clusters <= FAT12_MOST else 16 if clusters <= FAT16_MOST else 32
+    bits = 32 if not fat16 else 12 if clusters <= FAT12_MOST else 16
+    if bits == 16 and clusters > FAT16_MOST:
+        raise Unsound("more clusters than a FAT16 can number")
     if fat_sectors * sector * 8 < (clusters + 2) * bits:
         raise Unsound("a FAT that is too short for its clusters")
     serial_at = 0x43 if bits == 32 else 0x27
@@ -82,6 +89,7 @@ def read_bpb(first: bytes) -> Bpb:
         heap_at=heap * sector,
         size=sectors * sector,
         serial=f"{serial >> 16:04X}-{serial & 0xFFFF:04X}",
+        dirty=bool(first[DIRTY_AT[bits]] & 1),
     )
 
 
@@ -101,6 +109,7 @@ def read_fat(part: Window) -> FileSystem:
         counted = counter.result()
         known = known.but(
             used_bytes=Bytes(counted.used * bpb.cluster),
+            used_kind="counted",
             last_used_byte=Bytes(bpb.heap_at + counted.end * bpb.cluster),
             usage_map=counted.usage_map(bpb.cluster),
             end_owner="files" if counted.end else "",
@@ -159,7 +168,9 @@ def _entry(part: Window, bpb: Bpb, cluster: int) -> int:
 
 
 def _state(part: Window, bpb: Bpb) -> State:
-    """By the flag of the second entry; FAT12 does not tell."""
+    """By the mark in the boot sector and the flag of the second entry; FAT12 has the mark alone."""
+    if bpb.dirty:
+        return "dirty"
     if bpb.bits == 12:
         return "unknown"
     width = bpb.bits // 8
@@ -193,5 +204,6 @@ def _label(part: Window, bpb: Bpb) -> str:
                 return ""
             kind = piece[at + 11]
             if piece[at] != 0xE5 and kind & 0x3F != LONG_NAME and kind & VOLUME_ID:
-                return piece[at : at + 11].decode("cp437", "replace").rstrip()
+                first = b"\xe5" if piece[at] == 0x05 else piece[at : at + 1]  # 0xE5 itself would mean deleted
+                return (first + piece[at + 1 : at + 11]).decode("cp437", "replace").rstrip()
     return ""

@@ -11,10 +11,12 @@ from .ext import MAGIC as EXT_MAGIC
 from .ext import read_ext
 from .fat import looks_like_fat, read_fat
 from .medium import Unsound, Window
+from .named import UNKNOWN, is_blank, name_of
 from .ntfs import read_ntfs
 from .signatures import BTRFS_AT, by_signature, is_bitlocker_to_go, md_at_end, read_btrfs, read_xfs
 
 NTFS_MAGIC = b"NTFS    "
+LEAST_BYTES = 512
 
 
 class Reader(NamedTuple):
@@ -34,14 +36,27 @@ LAST = (
 
 
 def read_filesystem(part: Window) -> FileSystem | None:
-    """What a partition holds; None where nothing is recognised (it may be unformatted)."""
+    """What a partition holds; None where it is blank. What is not recognised is "something unknown", never empty."""
+    found = recognised(part)
+    if found is not None or is_blank(part):
+        return found
+    return FileSystem("unknown", detail=UNKNOWN)
+
+
+def recognised(part: Window) -> FileSystem | None:
+    """What a partition holds, read or at least named; None where nothing is recognised."""
+    if part.size < LEAST_BYTES:
+        return None
     try:
         found = _read(part)
     except (Unsound, struct.error, IndexError):
-        return None
+        found = None
     place = md_at_end(part)
     if place is not None and (found is None or found.size_bytes is None or found.size_bytes <= place):
         return FileSystem("unknown", detail="md member")
+    if found is None:
+        name = name_of(part)
+        return FileSystem("unknown", detail=name) if name else None
     return found
 
 

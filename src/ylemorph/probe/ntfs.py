@@ -36,6 +36,7 @@ MFT, LOG, VOLUME, ROOT, BITMAP = 0, 2, 3, 5, 6
 FIXED_FILES = ("pagefile.sys", "hiberfil.sys", "swapfile.sys")
 # What stands in the root folder of the volume that an operating system runs from, and nowhere else.
 SYSTEM_SIGNS = ("hiberfil.sys", "windows")
+SECTORS = (512, 4096)
 MOST_INDEX_BYTES = 4 << 20
 DIRTY = 0x0001
 LOG_CLEAN, NO_CLIENT = 0x0002, 0xFFFF
@@ -140,9 +141,11 @@ def read_ntfs(part: Window) -> FileSystem:
     if boot is None:
         return FileSystem("ntfs", state="damaged")
     known = FileSystem("ntfs", uuid=boot.serial, cluster_bytes=Bytes(boot.cluster), state="damaged")
-    if boot.size > part.size:
+    if boot.size - boot.sector > part.size:
         return known
-    known = known.but(size_bytes=Bytes(boot.size))
+    if not _has_backup(part, boot):
+        known = known.but(notes=("backup-boot-missing",))
+    known = known.but(size_bytes=Bytes(min(boot.size, part.size)))
     try:
         volume = Volume(part, boot)
         known = _with_usage(volume, known)
@@ -155,13 +158,19 @@ def read_ntfs(part: Window) -> FileSystem:
     return known.but(state="damaged" if volume.repaired or not whole else "hibernated" if hibernated else state)
 
 
+def _has_backup(part: Window, boot: Boot) -> bool:
+    """Whether the boot sector's copy stands behind the volume; without it the rest is whole all the same."""
+    at = boot.size - boot.sector
+    return boot.size <= part.size and part.read(at + 3, 8) == b"NTFS    "
+
+
 def _boot(part: Window, first: bytes) -> tuple[Boot | None, bool]:
     """The boot sector or its backup in the last sector, and whether the first one was good."""
     try:
         return read_boot(first), True
     except Unsound:
         pass
-    for sector in (512, 4096):
+    for sector in SECTORS:
         try:
             backup = part.read(part.size - sector, 512)
             if backup[3:11] == b"NTFS    ":
@@ -176,6 +185,7 @@ def _with_usage(volume: Volume, known: FileSystem) -> FileSystem:
     counted = count_bitmap(boot.clusters, volume.stream(BITMAP).read)
     return known.but(
         used_bytes=Bytes(counted.used * boot.cluster),
+        used_kind="counted",
         last_used_byte=Bytes(counted.end * boot.cluster),
         usage_map=counted.usage_map(boot.cluster),
     )

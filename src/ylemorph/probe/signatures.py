@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from ..core.disk import FileSystem, Kind, State
 from ..core.sizes import Bytes
-from .medium import Window
+from .medium import Unsound, Window
 
 
 class Signature(NamedTuple):
@@ -24,6 +24,8 @@ class Signature(NamedTuple):
 
 
 MD_MAGIC = b"\xfc\x4e\x2b\xa9"
+# What a Linux that sleeps on the disk writes in the place of the mark of swap.
+SLEEPING = (b"S1SUSPEND", b"S2SUSPEND", b"ULSUSPEND", b"LINHIB0001")
 PAGE_SIZES = (4096, 8192, 16384, 65536)
 SIGNATURES = (
     Signature(0, b"LUKS\xba\xbe\x00\x01", "luks", "LUKS 1", "locked"),
@@ -32,6 +34,8 @@ SIGNATURES = (
     Signature(3, b"ReFS\0\0\0\0", "refs"),
     *(Signature(512 * sector, b"LABELONE", "lvm") for sector in range(4)),
     *(Signature(page - 10, magic, "swap") for page in PAGE_SIZES for magic in (b"SWAPSPACE2", b"SWAP-SPACE")),
+    *(Signature(page - 10, magic, "swap", "", "hibernated") for page in PAGE_SIZES for magic in SLEEPING),
+    Signature(0, b"\xed\xc3\x02\xe9\x98\x56\xe5\x0c", "swap", "", "hibernated"),
     Signature(32, b"NXSB", "apfs"),
     Signature(1024, b"H+\0\x04", "hfs+"),
     Signature(1024, b"HX\0\x05", "hfs+"),
@@ -55,20 +59,29 @@ def by_signature(part: Window) -> FileSystem | None:
     for signature in SIGNATURES:
         if head.startswith(signature.magic, signature.offset):
             known = FileSystem(signature.kind, detail=signature.detail, state=signature.state)
+            if signature.kind == "hfs+":
+                return known.but(label=_hfs_label(part))
             extra = _EXTRAS.get(signature.kind)
-            return extra(known, head) if extra else known
+            return extra(known, head) if extra and len(head) >= 4096 else known
     return None
 
 
 def _swap(known: FileSystem, head: bytes) -> FileSystem:
-    return known.but(uuid=_uuid(head[1036:1052]), label=_text(head[1052:1068]), state="clean")
+    state: State = "hibernated" if known.state == "hibernated" else "clean"
+    return known.but(uuid=_uuid(head[1036:1052]), label=_text(head[1052:1068]), state=state)
 
 
 def _luks(known: FileSystem, head: bytes) -> FileSystem:
-    return known.but(uuid=_text(head[168:208]))
+    label = _text(head[24:72]) if head[7] == 2 else ""  # the first kind has none
+    return known.but(uuid=_text(head[168:208]), label=label)
 
 
-_EXTRAS: dict[str, Callable[[FileSystem, bytes], FileSystem]] = {"swap": _swap, "luks": _luks}
+def _f2fs(known: FileSystem, head: bytes) -> FileSystem:
+    label = head[1024 + 124 : 1024 + 124 + 1024].decode("utf-16-le", "replace").split("\0")[0]
+    return known.but(uuid=_uuid(head[1024 + 108 : 1024 + 124]), label=label)
+
+
+_EXTRAS: dict[str, Callable[[FileSystem, bytes], FileSystem]] = {"swap": _swap, "luks": _luks, "f2fs": _f2fs}
 
 
 def md_at_end(part: Window) -> int | None:
@@ -91,7 +104,10 @@ def read_xfs(part: Window) -> FileSystem:
     if block not in (512, 1024, 2048, 4096, 8192, 16384, 32768, 65536) or blocks * block > part.size or free > blocks:
         return known.but(state="damaged")
     return known.but(
-        cluster_bytes=Bytes(block), size_bytes=Bytes(blocks * block), used_bytes=Bytes((blocks - free) * block)
+        cluster_bytes=Bytes(block),
+        size_bytes=Bytes(blocks * block),
+        used_bytes=Bytes((blocks - free) * block),
+        used_kind="counted",
     )
 
 
@@ -102,12 +118,32 @@ def read_btrfs(part: Window) -> FileSystem:
     """From the superblock. Used bytes do not count second copies; over several devices they are not told apart."""
     head = part.read(BTRFS_AT, 4096)
     total, used, _, devices, block = struct.unpack_from("<QQQQI", head, 0x70)
-    (size,) = struct.unpack_from("<Q", head, 0xC9 + 8)
+    size, allocated = struct.unpack_from("<QQ", head, 0xC9 + 8)  # the item of this device
     known = FileSystem("btrfs", label=_text(head[0x12B : 0x12B + 256]), uuid=_uuid(head[0x20:0x30]))
-    if not 0 < size <= part.size or (devices == 1 and not used <= total):
+    if not 0 < size <= part.size or not allocated <= size or (devices == 1 and not used <= total):
         return known.but(state="damaged")
-    known = known.but(cluster_bytes=Bytes(block) if block else None, size_bytes=Bytes(size))
-    return known.but(used_bytes=Bytes(used)) if devices == 1 else known.but(detail=f"one of {devices} devices")
+    known = known.but(
+        cluster_bytes=Bytes(block) if block else None, size_bytes=Bytes(size), allocated_bytes=Bytes(allocated)
+    )
+    if devices != 1:
+        return known.but(detail=f"one of {devices} devices")
+    return known.but(used_bytes=Bytes(used), used_kind="counted")
+
+
+def _hfs_label(part: Window) -> str:
+    """The name of the root folder: first record of the first leaf of the catalogue (Apple's TN1150, from memory)."""
+    try:
+        head = part.read(1024, 512)
+        (block,) = struct.unpack_from(">I", head, 40)
+        (first,) = struct.unpack_from(">I", head, 272 + 16)
+        catalogue = first * block
+        node_bytes, leaf = struct.unpack(">H", part.read(catalogue + 32, 2))[0], 0
+        (leaf,) = struct.unpack(">I", part.read(catalogue + 24, 4))
+        record = part.read(catalogue + leaf * node_bytes + 14, 8 + 510)
+        parent, length = struct.unpack_from(">IH", record, 2)
+        return record[8 : 8 + 2 * length].decode("utf-16-be", "replace") if parent == 1 and length <= 255 else ""
+    except (Unsound, struct.error):
+        return ""
 
 
 def _text(raw: bytes) -> str:

@@ -50,6 +50,7 @@ class FoundModel(_Out):
 class ReadingModel(_Out):
     form: str
     found: list[FoundModel]
+    unreadable: list[str] = Field(default=[], description="A sentence for each disk that cannot be used")
     conflicts: list[str]
     roles: list[str] = Field(default=[], description="Of typed rows, in their order; empty where it must be chosen")
 

@@ -14,6 +14,7 @@ from ..core.typed import TypedRow, typed_disk
 from ..formats.lsblk import COMMAND as LSBLK
 from ..formats.powershell import COMMAND as POWERSHELL
 from ..formats.reading import Reading, read_any
+from ..formats.smart import COMMAND as SMART
 from ..formats.survey_data import survey_to_data
 from .models import Problem
 from .reading_models import CommandsModel, ListingText, ReadingModel, TypedTable
@@ -24,6 +25,7 @@ api = APIBlueprint("surveys", __name__, url_prefix="/api/surveys", abp_tags=[tag
 COMMANDS = (
     ("Windows, PowerShell as administrator", POWERSHELL),
     ("Linux, in a terminal", LSBLK),
+    ("Linux, one disk's health", SMART),
 )
 
 
@@ -84,6 +86,7 @@ def _answer(reading: Reading, conflicts: tuple[str, ...], roles: list[str] | Non
                 {"name": item.name, "survey": survey_to_data(item.survey), "missing": list(item.missing)}
                 for item in reading.found
             ],
+            "unreadable": [f"{item.name}: {item.error.sentence()}" for item in reading.unreadable],
             "conflicts": list(conflicts),
             "roles": roles or [],
         }
