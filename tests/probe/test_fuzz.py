@@ -26,7 +26,7 @@ NASTY = (
 )
 NAMES = (
     "disk-8-gib", "disk-mbr-logicals", "disk-4k", "ntfs-fragments", "ntfs-hibernated", "fat12", "fat16", "fat32",
-    "exfat", "ext2", "ext4-1k-uninit", "ext4-bigalloc", "ext4-meta-bg", "xfs", "btrfs",
+    "exfat", "swap", "ext3", "ext2", "ext4-1k-uninit", "ext4-bigalloc", "ext4-meta-bg", "xfs", "btrfs",
 )  # fmt: skip
 
 

@@ -32,6 +32,8 @@ SMALL = {"per_cluster": 1, "reserved": 1, "fats": 1}
         ({**SMALL, "root": 16, "small": 4085 + 19, "fat16": 17, "fat32": 0}, 16, 4085),
         ({**SMALL, "root": 16, "large": 65_524 + 258, "fat16": 256, "fat32": 0}, 16, 65_524),
         ({**SMALL, "large": 65_525 + 513, "fat32": 512}, 32, 65_525),
+        # BPB_FATSz16 = 0 decides, however few the clusters are: mkfs.fat -F 32 makes such for 4096-byte sectors.
+        ({**SMALL, "large": 4000 + 33, "fat32": 32}, 32, 4000),
     ],
 )  # fmt: skip
 def test_the_kind_of_a_fat_is_told_by_its_clusters(fields, bits, clusters):
@@ -43,7 +45,8 @@ def test_the_kind_of_a_fat_is_told_by_its_clusters(fields, bits, clusters):
 @pytest.mark.parametrize(
     "fields",
     [{"sector": 0}, {"sector": 768}, {"per_cluster": 3}, {"fats": 0}, {"fats": 3}, {"reserved": 0}, {"fat32": 0},
-     {"fat32": 5}, {"large": 100}, {"root": 512}],
+     {"fat32": 5}, {"large": 100}, {"root": 512},
+     {**SMALL, "root": 16, "large": 65_525 + 259, "fat16": 257, "fat32": 0}],
 )  # fmt: skip
 def test_fat_blocks_that_cannot_be(fields):
     with pytest.raises(Unsound):

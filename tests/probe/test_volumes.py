@@ -5,6 +5,8 @@ FAT with fsck.fat and mshowfat, exFAT with dump.exfat, ext with dumpe2fs. The fi
 down when the images were made.
 """
 
+import struct
+
 import pytest
 
 from ylemorph.probe.filesystems import read_filesystem
@@ -108,6 +110,67 @@ def test_a_lost_boot_sector_is_taken_from_its_copy(image, tmp_path):
     found, whole = read(damaged), read(image("ntfs-4096"))
     assert found.state == "damaged"
     assert found.used_bytes == whole.used_bytes
+
+
+def changed(image, tmp_path, name, *pieces, cut=0):
+    """An image with some of its bytes changed, or cut at its end."""
+    data = bytearray(image(name).read_bytes())
+    for offset, piece in pieces:
+        data[offset : offset + len(piece)] = piece
+    path = tmp_path / "changed"
+    path.write_bytes(data[: len(data) - cut])
+    return path
+
+
+@pytest.mark.parametrize("how", ["zeroed", "cut"])
+def test_an_ntfs_that_lacks_only_its_backup_boot_sector_is_read(image, tmp_path, how):
+    found = read(image("ntfs-4096"))
+    end = found.size_bytes - 512
+    path = changed(image, tmp_path, "ntfs-4096", *([(end, bytes(512))] if how == "zeroed" else []))
+    if how == "cut":
+        with path.open("r+b") as file:
+            file.truncate(end)
+    lacking = read(path)
+    assert (lacking.state, lacking.used_bytes) == (found.state, found.used_bytes)
+    assert (lacking.notes, found.notes) == (("backup-boot-missing",), ())
+
+
+# Offsets of the superblock's fields are those of the kernel's documentation of the layout (from memory).
+@pytest.mark.parametrize(
+    ("offset", "piece", "state"),
+    [
+        (1024 + 0x78, b"Harrow", "damaged"),  # the label, and with it the checksum
+        (1024 + 0x58, b"\0\0", "damaged"),  # inodes of no size
+        (1024 + 0x0C, b"\x01\x02\x03\0", "damaged"),  # recorded free blocks, and with them the checksum
+    ],
+)
+def test_an_ext4_whose_superblock_does_not_hold_is_never_clean(image, tmp_path, offset, piece, state):
+    assert read(image("ext4")).state == "clean"
+    assert read(changed(image, tmp_path, "ext4", (offset, piece))).state == state
+
+
+def test_an_ext2_without_checksums_whose_counts_differ_is_to_be_checked(image, tmp_path):
+    found = read(changed(image, tmp_path, "ext2", (1024 + 0x0C, b"\x01\x02\0\0")))
+    assert (found.state, found.notes) == ("dirty", ("counts-differ",))
+
+
+def test_features_that_make_it_an_ext4(image, tmp_path):
+    for word in (0x10000, 0x400):  # encrypt, ea_inode
+        path = changed(image, tmp_path, "ext2", (1024 + 0x60, struct.pack("<I", 0x2 | word)))
+        assert read(path).kind == "ext4"
+
+
+@pytest.mark.parametrize(("name", "at"), [("fat12", 0x25), ("fat16", 0x25), ("fat32", 0x41)])
+def test_the_mark_in_the_boot_sector_of_a_fat_says_dirty(image, tmp_path, name, at):
+    assert read(image(name)).state != "dirty"
+    assert read(changed(image, tmp_path, name, (at, b"\x01"))).state == "dirty"
+
+
+def test_a_map_adds_up_to_the_used_space(image):
+    names = [name for name, facts in EXPECTED.items() if "used" in facts]
+    for name in names:
+        found = read(image(name))
+        assert sum(found.usage_map.used) == found.used_bytes, name
 
 
 SIGNED = [

@@ -22,13 +22,17 @@ class Counted(NamedTuple):
     bucket_clusters: int
 
     def usage_map(self, cluster: int, *, before: int = 0, size: int | None = None) -> UsageMap:
-        """Used bytes by bucket; ``before`` bytes that the bitmap does not speak of are in use and stand in front."""
-        used = [count * cluster for count in self.buckets]
-        if used:
-            used[0] = min(used[0] + before, self.bucket_clusters * cluster)
+        """Used bytes by bucket; ``before`` bytes that the bitmap does not speak of are in use and stand in front.
+
+        What does not fit its bucket is counted in the next, so that the map adds up to the used space.
+        """
         bucket = self.bucket_clusters * cluster
-        if size is not None:
-            used = [min(count, max(0, size - i * bucket)) for i, count in enumerate(used)]
+        used, carry = [], before
+        for index, count in enumerate(self.buckets):
+            room = bucket if size is None else max(0, min(bucket, size - index * bucket))
+            held = min(count * cluster + carry, room)
+            carry += count * cluster - held
+            used.append(held)
         return UsageMap(Bytes(bucket), tuple(used))
 
 

@@ -173,7 +173,8 @@ class _Edges:
 
 def _is_zfs(part: Window) -> bool:
     """A label's ring of uberblocks, one in each KiB or more; labels stand at both ends."""
-    for start in (0, ZFS_LABEL, (part.size // ZFS_LABEL - 2) * ZFS_LABEL):
+    labels = part.size // ZFS_LABEL
+    for start in (0, ZFS_LABEL, (labels - 2) * ZFS_LABEL, (labels - 1) * ZFS_LABEL):
         if start < 0 or start + ZFS_LABEL > part.size:
             continue
         ring = part.read(start + ZFS_UBERBLOCKS, ZFS_UBERBLOCKS)
