@@ -9,6 +9,7 @@ import pytest
 
 from tests.make import desk
 from ylemorph.cli import cli, main
+from ylemorph.commands.files import is_text
 from ylemorph.core.disk import Survey
 from ylemorph.formats.extents import unpack
 from ylemorph.formats.survey import read_survey
@@ -236,3 +237,28 @@ def test_a_long_reading_says_how_far_it_is(monkeypatch, capsys):
     clock[0] += 0.3
     meter(5000, 0)
     assert "99 %" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("block", "text"),
+    [
+        (b"size used\n1 2\n", True),
+        ("Größe;belegt\n".encode("cp1252"), True),
+        ("size\n".encode("utf-16"), True),
+        ("size\n".encode("utf-16-le"), True),
+        (b"XFSB" + bytes(508), False),
+        (b"\xeb\x52\x90NTFS    \x00\x02", False),
+        (bytes(512), False),
+        (bytes(range(256)) * 2, False),
+    ],
+)
+def test_text_is_told_from_an_image_by_its_content(block, text):
+    assert is_text(block) == text
+
+
+def test_an_image_that_begins_like_a_text_is_read_as_an_image(tmp_path, capsys):
+    path = tmp_path / "disk"
+    path.write_bytes(b"size,used\n".ljust(8192, b" ") + bytes(1 << 20))
+    assert main(["survey", str(path)]) == 0
+    assert main(["plan", str(path), "--target", "240GB"]) in (0, 1)
+    assert "text is damaged" not in capsys.readouterr().err

@@ -7,6 +7,7 @@ import subprocess
 import pytest
 
 from ylemorph.core.errors import YlemorphError
+from ylemorph.core.listing import merge
 from ylemorph.core.sizes import GB, GiB, MiB, nominal_sectors
 from ylemorph.formats.reading import read_any
 
@@ -225,3 +226,96 @@ def test_refused(data, words):
         read_any(data)
     assert words in caught.value.sentence()
     assert caught.value.mend
+
+
+# --- one disk of a listing that cannot be used ------------------------------------------------------------------------
+
+
+def bare_disk(name, **more):
+    inner = {"name": f"{name}1", "type": "part", "start": 2048, "size": 20 * GiB}
+    return {"name": name, "path": f"/dev/{name}", "type": "disk", "size": 64 * GiB, "pttype": "dos",
+            "children": [{**inner, "parttype": "0x83", **more.pop("part", {})}], **more}  # fmt: skip
+
+
+def test_one_disk_that_cannot_be_used_does_not_spoil_the_others():
+    listing = {"blockdevices": [bare_disk("sda", pttype="sun"), bare_disk("sdb"), bare_disk("sdc", size="64G")]}
+    reading = read_any(json.dumps(listing))
+    assert [item.name for item in reading.found] == ["/dev/sdb"]
+    assert [(item.name, item.error.at) for item in reading.unreadable] == [
+        ("/dev/sda", "blockdevices[0].pttype"), ("/dev/sdc", "blockdevices[2].size"),
+    ]  # fmt: skip
+    with pytest.raises(YlemorphError, match="table of another kind"):
+        read_any(json.dumps({"blockdevices": [bare_disk("sda", pttype="sun")]}))
+
+
+def test_a_listing_without_the_device_manager_reads_as_far_as_it_goes():
+    """As root in a container or a rescue system: no table kind, no type, no file system."""
+    child = {"parttype": None, "partuuid": "2f1de3a0-01", "fstype": None}
+    found = read_any(json.dumps({"blockdevices": [bare_disk("sda", pttype=None, part=child)]})).found[0]
+    assert (found.survey.disk.table, found.survey.disk.partitions[0].type) == ("mbr", "0x83")
+    assert "sfdisk --json /dev/sda" in found.missing[-1]
+
+
+@pytest.mark.parametrize(
+    ("fstype", "fssize", "fsused", "used"),
+    [
+        ("ext4", 19 * GiB, 5 * GiB, 6 * GiB),  # 20 - (19 - 5): its own tables count too
+        ("ext4", None, 5 * GiB, 5 * GiB),
+        ("ntfs", 20 * GiB, 5 * GiB, 5 * GiB),
+        ("btrfs", 20 * GiB, 5 * GiB, 5 * GiB),
+        ("btrfs", 60 * GiB, 5 * GiB, None),  # over several devices: one figure for all of them
+        ("ext4", 19 * GiB, 30 * GiB, None),
+    ],
+)
+def test_used_space_as_the_mounted_system_counts_it(fstype, fssize, fsused, used):
+    child = {"fstype": fstype, "fssize": fssize, "fsused": fsused}
+    fs = read_any(json.dumps({"blockdevices": [bare_disk("sda", part=child)]})).found[0].survey.disk.rows[0].filesystem
+    assert (fs.used_bytes, fs.used_kind) == (used, "unknown" if used is None else "mounted")
+
+
+# --- smartctl: the fields of smartmontools 7, filled by hand ----------------------------------------------------------
+
+SMART = {
+    "smartctl": {"version": [7, 3], "messages": []}, "device": {"name": "/dev/sdb", "type": "sat", "protocol": "ATA"},
+    "model_name": "Brindle K4", "serial_number": "BK4-00731", "user_capacity": {"bytes": 1_000_204_886_016},
+    "logical_block_size": 512, "physical_block_size": 4096, "rotation_rate": 7200, "sata_version": {"value": 62},
+    "smart_status": {"passed": True}, "power_on_time": {"hours": 31_240},
+    "ata_smart_attributes": {"table": [{"id": 5, "value": 100, "raw": {"value": 0}}, {"id": 197, "raw": {"value": 0}}]},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("changes", "state", "worn"),
+    [
+        ({}, "good", None),
+        ({"smart_status": {"passed": False}}, "failing", None),
+        ({"ata_smart_attributes": {"table": [{"id": 197, "raw": {"value": 8}}]}}, "failing", None),
+        ({"ata_smart_attributes": {"table": [{"id": 5, "raw": {"value": 3}}]}}, "worn", None),
+        ({"ata_smart_attributes": {"table": [{"id": 231, "value": 12, "raw": {"value": 1}}]}}, "worn", 88),
+        ({"nvme_smart_health_information_log": {"percentage_used": 93}}, "worn", 93),
+        ({"smart_status": None, "ata_smart_attributes": None}, "unknown", None),
+    ],
+)
+def test_smartctl(changes, state, worn):
+    found = read_any(json.dumps({**SMART, **changes})).found[0]
+    disk = found.survey.disk
+    assert (disk.model, disk.serial, disk.sectors, disk.link) == ("Brindle K4", "BK4-00731", 1_953_525_168, "sata")
+    assert (disk.rotational, disk.physical_sector_bytes, disk.health.hours) == (True, 4096, 31_240)
+    assert (disk.health.state, disk.health.worn_percent) == (state, worn)
+    assert "What stands on the disk" in found.missing[-1]
+
+
+def test_smartctl_joins_a_listing_of_the_same_disk():
+    disk = read_any(json.dumps({"blockdevices": [bare_disk("sdb", size=1_000_204_886_016)]})).found[0].survey
+    smart = read_any(json.dumps(SMART)).found[0].survey
+    joined = merge(disk, smart).survey.disk
+    assert (joined.serial, joined.health.state, len(joined.partitions)) == ("BK4-00731", "good", 1)
+    other = read_any(json.dumps({**SMART, "serial_number": "X", "user_capacity": {"bytes": 10**12}})).found[0].survey
+    with pytest.raises(YlemorphError, match="another disk"):
+        merge(disk, other)
+
+
+def test_smartctl_that_could_not_open_the_disk_says_why():
+    said = {"smartctl": {"messages": [{"string": "Permission denied"}]}, "model_name": "x", "user_capacity": {}}
+    with pytest.raises(YlemorphError, match="Permission denied"):
+        read_any(json.dumps(said))
