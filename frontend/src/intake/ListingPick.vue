@@ -37,7 +37,12 @@ async function take(read: () => Promise<Reading>): Promise<void> {
 function use(reading: Reading, found: Found): void {
   pasted.value = "";
   choice.value = null;
-  emit("survey", found.survey, [`Recognised: ${reading.form}.`, ...found.missing, ...reading.unreadable, ...reading.conflicts]);
+  emit("survey", found.survey, [
+    `Recognised: ${reading.form}.`,
+    ...found.missing,
+    ...reading.unreadable,
+    ...reading.conflicts,
+  ]);
 }
 
 const takeFile = (file: File | undefined) => file && void take(() => readFile(file, props.onto));
