@@ -10,10 +10,10 @@ from pathlib import Path
 import waitress
 
 from bench.plans import seconds, source
-from ylemorph.core.disk import Survey
-from ylemorph.core.options import Options
-from ylemorph.core.plan import make_plan
-from ylemorph.core.shelf import nominal_disk
+from ylemorph.core.disk.model import Survey
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB
 from ylemorph.formats.survey_data import survey_to_data
 from ylemorph.store.database import prepare

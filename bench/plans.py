@@ -6,11 +6,12 @@ from statistics import median
 
 from scipy.optimize import linprog
 
-from ylemorph.core.disk import Disk, FileSystem, Partition, checked
-from ylemorph.core.options import Options
-from ylemorph.core.plan import make_plan
-from ylemorph.core.roles import BASIC_DATA
-from ylemorph.core.shelf import nominal_disk
+from ylemorph.core.disk.check import checked
+from ylemorph.core.disk.model import Disk, FileSystem, Partition
+from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, Bytes, GiB, MiB, nominal_sectors
 
 PAIRS = 15

@@ -2,9 +2,10 @@
 
 from hypothesis import strategies as st
 
-from ylemorph.core.disk import Disk, FileSystem, Partition, checked
-from ylemorph.core.options import FITS, Options
-from ylemorph.core.roles import BASIC_DATA, EFI_SYSTEM, MICROSOFT_RESERVED, RECOVERY
+from ylemorph.core.disk.check import checked
+from ylemorph.core.disk.model import Disk, FileSystem, Partition
+from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, MICROSOFT_RESERVED, RECOVERY
+from ylemorph.core.fit.options import FITS, Options
 from ylemorph.core.sizes import GB, GiB, MiB, nominal_sectors
 
 SECTOR = 512

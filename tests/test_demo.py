@@ -4,12 +4,12 @@ import pytest
 
 from ylemorph.bench.bench import Bench
 from ylemorph.bench.stand_ins import STAND_INS
-from ylemorph.core.options import Options
-from ylemorph.core.plan import make_plan
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GiB
-from ylemorph.core.wishes import options_from
 from ylemorph.demo.load import load_demo
 from ylemorph.demo.scenario import jobs as demo_jobs
+from ylemorph.formats.options import options_from
 from ylemorph.store import jobs
 from ylemorph.store.database import connect, prepare
 

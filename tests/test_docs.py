@@ -4,7 +4,7 @@ import re
 from pathlib import Path
 
 from ylemorph.cli import COMMANDS
-from ylemorph.core.finding_kinds import FINDINGS
+from ylemorph.core.fit.finding_kinds import FINDINGS
 
 ROOT = Path(__file__).parents[1]
 

@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 from tests.make import desk
 from tests.probe.conftest import IMAGES
 from ylemorph.bench.stand_ins import STAND_INS
-from ylemorph.core.disk import Survey
+from ylemorph.core.disk.model import Survey
 from ylemorph.formats.survey_data import write_survey
 
 NAMES = (("sda", "Brindle K1"), ("sdb", "Brindle K2"), ("sdc", "Brindle K3"), ("sdd", ""), ("sde", ""))

@@ -10,7 +10,7 @@ from typing import get_args
 
 import pytest
 
-from ylemorph.core.disk import Kind
+from ylemorph.core.disk.model import Kind
 from ylemorph.core.errors import YlemorphError
 from ylemorph.probe.disks import survey_path
 from ylemorph.probe.filesystems import read_filesystem

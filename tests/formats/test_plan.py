@@ -9,10 +9,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.make import desk, fs, row_of, sources, targets, wishes
-from ylemorph.core.options import Options
-from ylemorph.core.plan import make_plan
-from ylemorph.core.roles import BASIC_DATA
-from ylemorph.core.shelf import nominal_disk
+from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, GiB
 from ylemorph.formats.plan import plan_to_csv, plan_to_data
 from ylemorph.formats.plan_schema import schema

@@ -6,8 +6,8 @@ import subprocess
 
 import pytest
 
+from ylemorph.core.disk.listing import merge
 from ylemorph.core.errors import YlemorphError
-from ylemorph.core.listing import merge
 from ylemorph.core.sizes import GB, GiB, MiB, nominal_sectors
 from ylemorph.formats.reading import read_any
 

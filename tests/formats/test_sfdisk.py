@@ -8,13 +8,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.test_mbr import mbr_disks
+from tests.core.fit.test_mbr import mbr_disks
 from tests.make import desk, disk, fs, part
-from ylemorph.core.disk import Disk
+from ylemorph.core.disk.model import Disk
+from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption
-from ylemorph.core.options import FITS, Options
-from ylemorph.core.plan import make_plan
-from ylemorph.core.shelf import nominal_disk
+from ylemorph.core.fit.options import FITS, Options
+from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, GiB, MiB
 from ylemorph.formats.sfdisk import plan_to_script
 

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 
 from tests.make import desk, sources
-from ylemorph.core.disk import Survey
+from ylemorph.core.disk.model import Survey
 from ylemorph.core.errors import YlemorphError
 from ylemorph.demo.scenario import jobs
 from ylemorph.formats.survey import MAX_FILE_BYTES, read_survey, schema

@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 
 from tests.make import desk, sources, targets
-from ylemorph.core.options import FITS, Options
-from ylemorph.core.plan import make_plan
-from ylemorph.core.shelf import nominal_disk
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.options import FITS, Options
+from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB
 from ylemorph.formats.svg import plan_to_svg
 

@@ -5,11 +5,11 @@ import struct
 
 import pytest
 
-from ylemorph.core.disk import Disk
-from ylemorph.core.findings import contents_of
-from ylemorph.core.options import Options
-from ylemorph.core.plan import make_plan
-from ylemorph.core.shelf import nominal_disk
+from ylemorph.core.disk.model import Disk
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.findings import contents_of
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, MiB
 from ylemorph.probe.disks import survey_path
 from ylemorph.probe.filesystems import read_filesystem

@@ -10,9 +10,9 @@ import statistics
 import pytest
 
 from tests.make import part
-from ylemorph.core.filesystems import ability_of
-from ylemorph.core.options import Options
-from ylemorph.core.rows import floors_for
+from ylemorph.core.disk.filesystems import ability_of
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.rows import floors_for
 from ylemorph.core.sizes import MiB
 from ylemorph.probe.filesystems import read_filesystem
 from ylemorph.probe.medium import open_medium

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.make import desk
-from ylemorph.core.disk import Survey
+from ylemorph.core.disk.model import Survey
 from ylemorph.store import jobs
 from ylemorph.store.database import FILE_NAME, NotFound, StoreError, connect, prepare, transaction
 from ylemorph.store.jobs import Conflict, JobState

@@ -9,7 +9,8 @@ from pathlib import Path
 from threading import Lock
 from typing import NamedTuple
 
-from ..core.disk import Disk, Survey, checked
+from ..core.disk.check import checked
+from ..core.disk.model import Disk, Survey
 from ..core.errors import YlemorphError
 from ..formats.extents import unpack
 from ..probe.disks import survey_path

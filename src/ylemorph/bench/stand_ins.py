@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from ..core.disk import Health, Link
+from ..core.disk.model import Health, Link
 from ..core.sizes import GB, nominal_sectors
 
 

@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 from ..core.errors import YlemorphError
 
 if TYPE_CHECKING:
-    from ..core.disk import Survey
-    from ..core.listing import Listed
+    from ..core.disk.listing import Listed
+    from ..core.disk.model import Survey
 
 EDGE = 4096  # bytes at the start and the end of a file by which text is told from an image
 LEAST_IMAGE = 512

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ..core.errors import YlemorphError
-from ..core.options import FIRMWARES, FITS, TABLE_WISHES
+from ..core.fit.options import FIRMWARES, FITS, TABLE_WISHES
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
 from .files import read_disk, write_text
 
 if TYPE_CHECKING:
-    from ..core.disk import Disk
-    from ..core.plan import Plan
+    from ..core.disk.model import Disk
+    from ..core.fit.plan import Plan
 
 PLAN_FORMATS = ("table", "json", "csv", "sfdisk", "svg")
 
@@ -72,8 +72,8 @@ def plan(
     **flags: Any,
 ) -> int:
     """Fit the partitions of SOURCE (a survey file, or - for standard input) to a target."""
-    from ..core.plan import make_plan
-    from ..core.wishes import options_from
+    from ..core.fit.plan import make_plan
+    from ..formats.options import options_from
 
     if source == "-" and target == "-":
         raise YlemorphError("standard input can be read only once", at="--target", mend="give one of the two as a file")
@@ -111,7 +111,7 @@ def _rendered(made: "Plan", source: "Disk", target: "Disk", form: str, *, termin
 def _read_target(text: str, sector: int, wanted: str | None) -> "Disk":
     """A size where the text reads as one and no file has that name; else a file."""
     from ..core.errors import BadSize
-    from ..core.wishes import target_from_text
+    from ..formats.options import target_from_text
 
     if text != "-" and not Path(text).exists():
         try:

@@ -1,7 +1,8 @@
 """Disks and jobs of the Harrow Lane Library's workshop. All names, serials and machines are invented."""
 
-from ..core.disk import Disk, FileSystem, Flag, Kind, Link, Partition, Role, State, Survey, Table, UsageMap, checked
-from ..core.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
+from ..core.disk.check import checked
+from ..core.disk.model import Disk, FileSystem, Flag, Kind, Link, Partition, Role, State, Survey, Table, UsageMap
+from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
 from ..core.sizes import GB, Bytes, GiB, KiB, MiB, div_up, nominal_sectors
 from ..store.jobs import JobState
 

@@ -7,10 +7,10 @@ number (no, partition), start (in sectors), size, used, free, filesystem (fs, ty
 import csv
 import io
 
-from ..core.disk import Table
+from ..core.disk.listing import Listed
+from ..core.disk.model import Table
 from ..core.errors import BadSurvey
-from ..core.listing import Listed
-from ..core.typed import MOST_ROWS, TypedRow, typed_disk
+from .typed_rows import MOST_ROWS, TypedRow, typed_disk
 
 COLUMNS: dict[str, str] = {
     "number": "number", "no": "number", "no.": "number", "nr": "number", "partition": "number", "row": "number",

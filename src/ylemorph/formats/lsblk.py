@@ -3,11 +3,11 @@
 from collections.abc import Iterator, Mapping
 from typing import Any
 
-from ..core.disk import MOST_TEXT, Disk, FileSystem, Flag, Kind, Link, Partition, Role
+from ..core.disk.filesystems import EXT_KINDS
+from ..core.disk.listing import Listed, Unreadable, kind_from_word, listed
+from ..core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Kind, Link, Partition, Role
+from ..core.disk.roles import LINUX_DATA
 from ..core.errors import BadSurvey
-from ..core.filesystems import EXT_KINDS
-from ..core.listing import Listed, Unreadable, kind_from_word, listed
-from ..core.roles import LINUX_DATA
 from ..core.sizes import MAX_BYTES, Bytes
 
 COMMAND = "sudo lsblk --json --bytes --output-all > disk.json"

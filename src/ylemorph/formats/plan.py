@@ -5,9 +5,9 @@ import io
 import json
 from typing import Any
 
-from ..core.finding_kinds import Finding
-from ..core.plan import Plan, PlanRow
-from ..core.remedies import Remedy
+from ..core.fit.finding_kinds import Finding
+from ..core.fit.plan import Plan, PlanRow
+from ..core.fit.remedies import Remedy
 from ..core.sizes import Extent, Units
 
 FORMAT = "ylemorph.plan/1"

@@ -4,12 +4,12 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
-from ..core.disk import Kind, Role
-from ..core.finding_kinds import Level
-from ..core.layout import Verdict
-from ..core.options import Fit
-from ..core.plan import Change
-from ..core.remedies import RemedyKind
+from ..core.disk.model import Kind, Role
+from ..core.fit.finding_kinds import Level
+from ..core.fit.layout import Verdict
+from ..core.fit.options import Fit
+from ..core.fit.plan import Change
+from ..core.fit.remedies import RemedyKind
 from .plan import FORMAT
 
 

@@ -6,9 +6,9 @@ The properties and their numbers are those of Microsoft's Storage Management API
 from collections.abc import Mapping
 from typing import Any, TypeVar
 
-from ..core.disk import MOST_TEXT, Disk, FileSystem, Flag, Health, HealthState, Link, Partition, Role, Table
+from ..core.disk.listing import Listed, Unreadable, kind_from_word, listed
+from ..core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Health, HealthState, Link, Partition, Role, Table
 from ..core.errors import BadSurvey
-from ..core.listing import Listed, Unreadable, kind_from_word, listed
 from ..core.sizes import MAX_BYTES, Bytes
 
 COMMAND = (

@@ -5,9 +5,9 @@ import json
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
-from ..core.disk import Table
+from ..core.disk.listing import Listed, Unreadable
+from ..core.disk.model import Table
 from ..core.errors import BadSurvey
-from ..core.listing import Listed, Unreadable
 from .csv_rows import looks_like_rows, read_rows
 from .lsblk import read_lsblk
 from .powershell import is_powershell, read_powershell

@@ -3,10 +3,10 @@
 Without a ``label-id`` the utility gives the disk a new identity (rule 7.3).
 """
 
-from ..core.disk import Flag, Partition
+from ..core.disk.model import Flag, Partition
+from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
 from ..core.errors import BadOption
-from ..core.plan import Plan, PlanRow
-from ..core.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
+from ..core.fit.plan import Plan, PlanRow
 
 # Types where the table changes: by role first, then by what the row holds.
 GPT_BY_ROLE = {"start": EFI_SYSTEM, "reserved": MICROSOFT_RESERVED, "recovery": RECOVERY, "swap": LINUX_SWAP}

@@ -4,9 +4,9 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from ..core.disk import MOST_TEXT, SECTOR_SIZES, Disk, Flag, Partition
+from ..core.disk.listing import Listed, listed
+from ..core.disk.model import MOST_TEXT, SECTOR_SIZES, Disk, Flag, Partition
 from ..core.errors import BadSurvey
-from ..core.listing import Listed, listed
 
 # The UEFI attribute bits as the utility writes them: by name, or by number after ``GUID:``.
 ATTRIBUTE_WORDS: dict[str, Flag] = {"RequiredPartition": "required", "62": "hidden", "63": "no-auto"}

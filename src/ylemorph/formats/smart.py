@@ -7,10 +7,10 @@ another listing of the same disk, or stands alone as a target.
 from collections.abc import Mapping
 from typing import Any
 
-from ..core.disk import MOST_TEXT, Disk, Health, Link
+from ..core.disk.health import judged
+from ..core.disk.listing import Listed, listed
+from ..core.disk.model import MOST_TEXT, Disk, Health, Link
 from ..core.errors import BadSurvey
-from ..core.health import judged
-from ..core.listing import Listed, listed
 from ..core.sizes import MAX_BYTES
 
 COMMAND = "sudo smartctl --json --all /dev/DISK > health.json"

@@ -13,9 +13,10 @@ from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_typ
 import pydantic
 from pydantic import AfterValidator, BaseModel, ConfigDict, ValidationError, create_model
 
-from ..core.disk import MOST_TEXT, Disk, FileSystem, Health, Partition, Survey, Table, checked, fact
+from ..core.disk.check import checked
+from ..core.disk.listing import TYPE_SHAPE
+from ..core.disk.model import MOST_TEXT, Disk, FileSystem, Health, Partition, Survey, Table, fact
 from ..core.errors import BadSurvey
-from ..core.listing import TYPE_SHAPE
 from ..core.sizes import MAX_BYTES
 from .survey_data import FORMAT, MAX_FILE_BYTES
 

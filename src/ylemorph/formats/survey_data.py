@@ -4,7 +4,7 @@ import json
 from dataclasses import fields, is_dataclass
 from typing import Any
 
-from ..core.disk import Survey, known
+from ..core.disk.model import Survey, known
 
 FORMAT = "ylemorph.disk/1"
 MAX_FILE_BYTES = 8_000_000

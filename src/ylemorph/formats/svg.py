@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from typing import NamedTuple
 from xml.sax.saxutils import escape
 
-from ..core.disk import Disk
-from ..core.plan import Plan, PlanRow
-from ..core.remedies import FIT_NAMES
+from ..core.disk.model import Disk
+from ..core.fit.plan import Plan, PlanRow
+from ..core.fit.remedies import FIT_NAMES
 from ..core.sizes import both_sizes, format_size
 
 WIDTH, TOP, HEIGHT, COLUMN = 900, 80, 460, 44

@@ -7,9 +7,9 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from ..core.disk import Disk
-from ..core.plan import Plan, PlanRow
-from ..core.remedies import FIT_NAMES
+from ..core.disk.model import Disk
+from ..core.fit.plan import Plan, PlanRow
+from ..core.fit.remedies import FIT_NAMES
 from ..core.sizes import both_sizes, format_size
 
 VERDICT_WORDS = {"comfortable": "Comfortable", "tight": "Tight", "does-not-fit": "Does not fit"}

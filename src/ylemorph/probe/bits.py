@@ -6,7 +6,7 @@ Chunks are counted as whole integers, which is the quickest way that the standar
 from collections.abc import Callable
 from typing import NamedTuple
 
-from ..core.disk import UsageMap
+from ..core.disk.model import UsageMap
 from ..core.sizes import Bytes, div_up
 from .medium import MOST_AT_ONCE
 

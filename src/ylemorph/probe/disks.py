@@ -5,7 +5,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
-from ..core.disk import Disk, FileSystem, Partition, Survey, Table, TableNote, checked
+from ..core.disk.check import checked
+from ..core.disk.model import Disk, FileSystem, Partition, Survey, Table, TableNote
 from ..core.sizes import div_up
 from .filesystems import read_filesystem, recognised
 from .gpt import claims_gpt, find_gpt

@@ -10,7 +10,7 @@ import uuid
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from ..core.disk import Backups, ExtLayout, FileSystem, FileSystemNote, Kind, State
+from ..core.disk.model import Backups, ExtLayout, FileSystem, FileSystemNote, Kind, State
 from ..core.sizes import Bytes, div_up
 from .bits import BitCounter
 from .medium import Unsound, Window

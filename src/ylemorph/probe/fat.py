@@ -9,7 +9,7 @@ import struct
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from ..core.disk import FileSystem, Kind, State
+from ..core.disk.model import FileSystem, Kind, State
 from ..core.sizes import Bytes, div_up
 from .bits import BitCounter
 from .medium import MOST_AT_ONCE, Unsound, Window

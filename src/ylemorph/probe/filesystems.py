@@ -4,7 +4,7 @@ import struct
 from collections.abc import Callable
 from typing import NamedTuple
 
-from ..core.disk import FileSystem
+from ..core.disk.model import FileSystem
 from .exfat import MAGIC as EXFAT_MAGIC
 from .exfat import read_exfat
 from .ext import MAGIC as EXT_MAGIC

@@ -5,7 +5,7 @@ import uuid
 import zlib
 from typing import NamedTuple
 
-from ..core.disk import Flag, Partition, TableNote
+from ..core.disk.model import Flag, Partition, TableNote
 from .medium import Unsound, Window
 
 SIGNATURE = b"EFI PART"

@@ -7,7 +7,7 @@ and the next record, counted from the extended partition. Common practice, no so
 import struct
 from typing import NamedTuple
 
-from ..core.disk import EXTENDED_TYPES, Partition, TableNote
+from ..core.disk.model import EXTENDED_TYPES, Partition, TableNote
 from .medium import Unsound, Window
 
 SIGNATURE = b"\x55\xaa"

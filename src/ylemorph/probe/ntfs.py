@@ -4,7 +4,7 @@ import struct
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from ..core.disk import FileSystem, State
+from ..core.disk.model import FileSystem, State
 from ..core.sizes import Bytes
 from .bits import count_bitmap, last_set_before
 from .medium import Unsound, Window

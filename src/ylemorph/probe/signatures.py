@@ -8,7 +8,7 @@ import uuid
 from collections.abc import Callable
 from typing import NamedTuple
 
-from ..core.disk import FileSystem, Kind, State
+from ..core.disk.model import FileSystem, Kind, State
 from ..core.sizes import Bytes
 from .medium import Unsound, Window
 

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from ..core.disk import Disk, Survey
+from ..core.disk.model import Disk, Survey
 from ..core.errors import YlemorphError
-from ..core.wishes import target_from_text
+from ..formats.options import target_from_text
 from . import surveys
 from .database import NotFound, now, transaction
 

@@ -4,7 +4,7 @@ import hashlib
 import sqlite3
 from functools import lru_cache
 
-from ..core.disk import Survey
+from ..core.disk.model import Survey
 from ..formats.survey import read_survey
 from ..formats.survey_data import write_survey
 

@@ -7,7 +7,7 @@ from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ..bench.bench import Attached, Bench
-from ..core.findings import contents_of
+from ..core.fit.findings import contents_of
 from ..core.sizes import format_size
 from ..formats.survey import SurveyModel
 from ..formats.survey_data import fact_data, survey_to_data

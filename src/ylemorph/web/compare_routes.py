@@ -6,12 +6,12 @@ from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
-from ..core.compare_plans import Side, compare_plans
 from ..core.errors import BadOption
-from ..core.options import FITS
-from ..core.plan import Plan, make_plan
-from ..core.remedies import FIT_NAMES
-from ..core.wishes import options_from
+from ..core.fit.compare import Side, compare_plans
+from ..core.fit.options import FITS
+from ..core.fit.plan import Plan, make_plan
+from ..core.fit.remedies import FIT_NAMES
+from ..formats.options import options_from
 from ..formats.plan import finding_data
 from ..store import jobs
 from ..store.jobs import JobState

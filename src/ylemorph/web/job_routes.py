@@ -7,14 +7,14 @@ from flask import Response, jsonify, request
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
-from ..core.amend import list_lightened, type_immovable, type_size, type_used
-from ..core.changes import Pair, apply_change
-from ..core.compare import same_disk
-from ..core.disk import Disk
+from ..core.disk.compare import same_disk
+from ..core.disk.model import Disk
 from ..core.errors import BadOption, YlemorphError
-from ..core.morph import morph_of
-from ..core.options import Options
-from ..core.wishes import options_from, options_to_data
+from ..core.fit.cards import morph_of
+from ..core.fit.options import Options
+from ..core.job.amendments import list_lightened, type_immovable, type_size, type_used
+from ..core.job.changes import Pair, apply_change
+from ..formats.options import options_from, options_to_data
 from ..store import jobs
 from ..store.jobs import Job, JobState
 from .db import connection

@@ -4,10 +4,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from ..core.disk import Role
-from ..core.layout import Verdict
-from ..core.options import Fit
-from ..core.plan import Change
+from ..core.disk.model import Role
+from ..core.fit.layout import Verdict
+from ..core.fit.options import Fit
+from ..core.fit.plan import Change
 from ..formats.plan_schema import FindingModel, PlanModel, UnallocatedModel
 from ..formats.survey import SurveyModel
 

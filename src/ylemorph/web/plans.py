@@ -7,11 +7,11 @@ from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import ValidationError
 
-from ..core.disk import Disk
+from ..core.disk.model import Disk
+from ..core.disk.usual_sizes import shelf_disks
 from ..core.errors import BadOption, YlemorphError
-from ..core.plan import make_plan
-from ..core.shelf import shelf_disks
-from ..core.wishes import options_from, target_from_text
+from ..core.fit.plan import make_plan
+from ..formats.options import options_from, target_from_text
 from ..formats.plan import plan_to_data
 from ..formats.plan_schema import PlanModel
 from ..formats.survey import first_problem, survey_from_data

@@ -6,7 +6,7 @@ from pathlib import Path
 from threading import Lock, Thread
 from typing import Any, Literal
 
-from ..core.disk import Survey
+from ..core.disk.model import Survey
 from ..core.errors import YlemorphError
 from ..formats.survey_data import survey_to_data
 from ..probe.disks import survey_path

@@ -7,11 +7,11 @@ from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from .. import __version__
+from ..core.disk.usual_sizes import nominal_disk
 from ..core.errors import YlemorphError
-from ..core.options import Headroom, Options
-from ..core.shelf import nominal_disk
+from ..core.fit.options import Headroom, Options
 from ..core.sizes import GB, format_size
-from ..core.wishes import options_from, options_to_data
+from ..formats.options import options_from, options_to_data
 from ..store import settings
 from .db import connection
 from .models import Problem, SettingsIn, SettingsModel

@@ -7,15 +7,15 @@ from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
-from ..core.disk import Survey
+from ..core.disk.listing import Listed, merge
+from ..core.disk.model import Survey
 from ..core.errors import BadSurvey, YlemorphError
-from ..core.listing import Listed, merge
-from ..core.typed import TypedRow, typed_disk
 from ..formats.lsblk import COMMAND as LSBLK
 from ..formats.powershell import COMMAND as POWERSHELL
 from ..formats.reading import Reading, read_any
 from ..formats.smart import COMMAND as SMART
 from ..formats.survey_data import survey_to_data
+from ..formats.typed_rows import TypedRow, typed_disk
 from .models import Problem
 from .reading_models import CommandsModel, ListingText, ReadingModel, TypedTable
 

@@ -2,17 +2,17 @@
 
 from typing import Any
 
-from ..core.compare import compared
-from ..core.disk import Disk
+from ..core.disk.compare import compared
+from ..core.disk.model import Disk
+from ..core.disk.roles import role_notes
+from ..core.disk.tables import gaps_of
 from ..core.errors import YlemorphError
-from ..core.findings import ABOUT_TARGET, about_source, contents_of
-from ..core.morph import FitCard, Morph, morph_of
-from ..core.plan import make_plan
-from ..core.roles import role_notes
+from ..core.fit.cards import FitCard, Morph, morph_of
+from ..core.fit.findings import ABOUT_TARGET, about_source, contents_of
+from ..core.fit.plan import make_plan
+from ..core.fit.source_rows import look_at
 from ..core.sizes import DEFAULT_GRAIN, Units, format_size
-from ..core.source_look import look_at
-from ..core.tables import gaps_of
-from ..core.wishes import options_from
+from ..formats.options import options_from
 from ..formats.plan import extent_data, finding_data, plan_to_data
 from ..formats.survey_data import survey_to_data
 from ..store.jobs import Job, JobState

@@ -1,0 +1,1 @@
+"""What is known of one disk: geometry, table, partitions, file systems, roles."""

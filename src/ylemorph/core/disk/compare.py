@@ -1,0 +1,35 @@
+"""Two disks side by side: whether they are one and the same, and how their sizes differ, in words."""
+
+from ..sizes import Units, format_size
+from .model import Disk
+
+
+def same_disk(source: Disk, target: Disk) -> str:
+    """What tells that both are one disk, in words for a sentence; empty where nothing does.
+
+    Adapters hide the model or report one serial for every disk behind them, so neither counts alone; an identity on a
+    disk of another size is an earlier copy, not the disk itself.
+    """
+    same_size = source.size_bytes == target.size_bytes
+    if source.serial and source.serial == target.serial and (same_size or source.model == target.model):
+        return f"the serial {source.serial}"
+    if source.table_id and source.table_id == target.table_id and same_size and target.partitions:
+        return f"the disk identity {source.table_id}"
+    return ""
+
+
+def is_few_short(source: Disk, target: Disk) -> bool:
+    """Whether the target is smaller by so little that both labels say the same: under one of a thousand."""
+    return 0 < source.size_bytes - target.size_bytes <= source.size_bytes // 1000
+
+
+def compared(source: Disk, target: Disk, units: Units = "binary") -> str:
+    """How the target's size stands to the source's (rule 1.2)."""
+    change = target.size_bytes - source.size_bytes
+    if change == 0:
+        return "Exactly as large as the source."
+    size = format_size(abs(change), units)
+    if is_few_short(source, target):
+        label = format_size(source.size_bytes, "decimal")
+        return f"Both say {label} on the label, yet the target is {size} short."
+    return f"{size} {'larger' if change > 0 else 'smaller'} than the source."

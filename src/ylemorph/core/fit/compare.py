@@ -1,0 +1,91 @@
+"""Two plans of one source side by side: row by row, what has to be carried and packed, findings gained and lost."""
+
+from typing import NamedTuple
+
+from .finding_kinds import Finding
+from .packing import bytes_past
+from .plan import Change, Plan, PlanRow
+
+
+class Side(NamedTuple):
+    """One plan's figures. ``packed`` is None where it is not known of some row (rule 9.2), never 0; both are None
+    where nothing fits."""
+
+    plan: Plan
+    open_bytes: int | None
+    carried_bytes: int
+    packed_bytes: int | None
+
+
+class RowPair(NamedTuple):
+    """One row in both plans: size and free space on the target, None where it is left behind or nothing fits."""
+
+    number: int
+    label: str
+    changes: tuple[Change | None, Change | None]
+    sizes: tuple[int | None, int | None]
+    frees: tuple[int | None, int | None]
+
+
+class Comparison(NamedTuple):
+    first: Side
+    second: Side
+    rows: tuple[RowPair, ...]
+    gained: tuple[Finding, ...]
+    lost: tuple[Finding, ...]
+
+
+def compare_plans(first: Plan, second: Plan) -> Comparison:
+    """Rows of either plan in the order of the first, then those that only the second has."""
+    ones, twos = ({row.number: row for row in plan.rows} for plan in (first, second))
+    numbers = [*ones, *(number for number in twos if number not in ones)]
+    rows = tuple(_pair(ones.get(number), twos.get(number)) for number in numbers)
+    before, after = ({(f.code, f.row): f for f in plan.findings} for plan in (first, second))
+    return Comparison(
+        _side(first),
+        _side(second),
+        rows,
+        gained=tuple(finding for key, finding in after.items() if key not in before),
+        lost=tuple(finding for key, finding in before.items() if key not in after),
+    )
+
+
+def _pair(one: PlanRow | None, two: PlanRow | None) -> RowPair:
+    named = one or two
+    assert named is not None
+    return RowPair(
+        named.number,
+        named.label,
+        (one.change if one else None, two.change if two else None),
+        (one.size_bytes if one else None, two.size_bytes if two else None),
+        (one.free_after_bytes if one else None, two.free_after_bytes if two else None),
+    )
+
+
+def _side(plan: Plan) -> Side:
+    carried = sum(_carried(row) for row in plan.rows if row.carried)
+    if plan.verdict == "does-not-fit":
+        return Side(plan, None, carried, None)
+    packed = [_packed(row) for row in plan.rows if row.carried and row.size_bytes is not None]
+    known = [value for value in packed if value is not None]
+    return Side(
+        plan,
+        sum(extent.length for extent in plan.unallocated) * plan.frame.logical_sector_bytes,
+        carried,
+        sum(known) if len(known) == len(packed) else None,
+    )
+
+
+def _carried(row: PlanRow) -> int:
+    """Rule 9.1: used space where the file system is known, the whole partition else; made rows carry nothing."""
+    if row.change == "made":
+        return 0
+    if row.floors is not None:
+        return row.floors.carried_bytes
+    return row.used_bytes if row.used_bytes is not None and row.resizable else row.source_bytes
+
+
+def _packed(row: PlanRow) -> int | None:
+    if row.change != "shrinks" or row.size_bytes is None:
+        return 0
+    return bytes_past(row.row.partition, row.size_bytes, row.source_bytes)

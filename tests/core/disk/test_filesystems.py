@@ -1,0 +1,63 @@
+"""What a file system lets you do (rule 3), its least size and its ceiling (rules 5.3, 5.6)."""
+
+import pytest
+
+from tests.make import fs, part, row_of
+from ylemorph.core.disk.filesystems import ABILITIES, FIXED, KIND_NAMES, ability_of, ceiling_bytes, least_bytes
+from ylemorph.core.disk.model import STATES
+from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.sizes import MAX_BYTES, GiB, KiB, MiB, TiB
+
+
+def test_the_table_says_what_the_rule_says():
+    can = {kind: (ability.smaller, ability.larger) for kind, ability in ABILITIES.items()}
+    for kind in ("ntfs", "ext2", "ext3", "ext4", "btrfs", "hfs+", "apfs", "fat16", "fat32"):
+        assert can[kind] == (True, True)
+    for kind in ("xfs", "refs", "f2fs"):
+        assert can[kind] == (False, True)
+    for kind in ("exfat", "lvm", "luks", "bitlocker", "unknown"):
+        assert can[kind] == (False, False)
+    assert ABILITIES["swap"].made_new
+    assert set(KIND_NAMES) == set(ABILITIES)
+
+
+@pytest.mark.parametrize("state", STATES)
+def test_states(state):
+    free = state in ("clean", "unknown")
+    assert (ability_of(part(1, MiB, GiB, filesystem=fs(state=state)), reserved=False) != FIXED) == free
+
+
+def test_without_a_file_system_nothing_may_be_done_but_a_reserved_row_is_made_new():
+    bare = part(1, MiB, GiB)
+    assert ability_of(bare, reserved=False) == FIXED
+    assert ability_of(bare, reserved=True).made_new
+
+
+@pytest.mark.parametrize(
+    ("kind", "cluster", "ceiling"),
+    [
+        ("fat32", 4096, 2 * TiB),
+        ("fat16", 4096, 65_524 * 4096),
+        ("ntfs", 4096, (2**32 - 1) * 4096),
+        ("ntfs", 64 * KiB, (2**32 - 1) * 64 * KiB),
+        ("ntfs", None, (2**32 - 1) * 4096),
+        ("ext4", 4096, 16 * TiB),
+        ("ext4", 1024, 4 * TiB),
+        ("xfs", 4096, MAX_BYTES),
+        ("btrfs", 4096, MAX_BYTES),
+        ("exfat", 4096, GiB),
+    ],
+)
+def test_ceilings(kind, cluster, ceiling):
+    disk = row_of((GiB, BASIC_DATA, fs(kind, cluster_bytes=cluster)))
+    partition = disk.partitions[0]
+    assert ceiling_bytes(disk, partition, ABILITIES[kind]) == ceiling
+
+
+@pytest.mark.parametrize(
+    ("kind", "cluster", "least"),
+    [("fat32", 4096, 65_525 * 4096), ("fat16", 2048, 4_085 * 2048), ("fat32", None, 0), ("ntfs", 4096, 0)],
+)
+def test_least_sizes(kind, cluster, least):
+    """Microsoft FAT specification (fatgen103, from memory)."""
+    assert least_bytes(fs(kind, cluster_bytes=cluster), GiB) == least

@@ -1,0 +1,181 @@
+"""Two listings of one disk, numbers typed by hand, and a survey put right."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.make import desk, disk, fs, part, row_of
+from ylemorph.core.disk.listing import merge
+from ylemorph.core.disk.model import Survey
+from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.errors import BadSurvey
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.fit.source_rows import look_at
+from ylemorph.core.job.amendments import list_lightened, read_lightened, type_immovable, type_size, type_used
+from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.formats.typed_rows import TypedRow, plain_number, typed_disk
+
+
+def without_used(source):
+    return disk(
+        source.sectors,
+        *(p.but(filesystem=p.filesystem and p.filesystem.but(used_bytes=None)) for p in source.partitions),
+    )
+
+
+def test_a_second_listing_fills_what_the_first_leaves_open():
+    merged = merge(Survey(without_used(desk())), Survey(desk(model="Brindle K4")))
+    assert merged.survey.disk == desk(model="Brindle K4")
+    assert merged.conflicts == ()
+
+
+def test_conflicts_are_said_and_the_second_is_taken():
+    merged = merge(Survey(desk()), Survey(desk(used_system=140 * GiB)))
+    assert merged.survey.disk.partitions[2].filesystem.used_bytes == 140 * GiB
+    assert merged.conflicts == (
+        "Partition 3: the used space was 131 GiB and is 140 GiB in the second listing, which is taken.",
+    )
+
+
+def test_listings_of_two_disks_do_not_merge():
+    with pytest.raises(BadSurvey, match="none of its partitions"):
+        merge(Survey(desk()), Survey(disk(10**9, part(7, 5 * MiB + 512, GiB))))
+
+
+def test_matching_by_number_where_the_starts_are_not_known():
+    """A typed table lays its rows one after the other; number and size tell which is which."""
+    first = desk()
+    typed = typed_disk([TypedRow("510 GiB", "96 GiB", number="4"), TypedRow("420 GiB", "100 GiB", number="3")])
+    merged = merge(Survey(without_used(first)), typed.survey)
+    assert merged.survey.disk.partitions[2].filesystem.used_bytes == 100 * GiB
+    assert merged.survey.disk.partitions[3].filesystem.used_bytes == 96 * GiB
+
+
+# --- Quick typing ----------------------------------------------------------------------------------------------------
+
+
+def test_size_and_used_are_enough_for_a_verdict():
+    found = typed_disk(
+        [TypedRow("260 MiB"), TypedRow("420", "131"), TypedRow("510", "96"), TypedRow("980 MiB", "572 MiB")]
+    )
+    source = found.survey.disk
+    assert [p.role for p in source.partitions] == ["start", "system", "data", "recovery"]
+    assert source.size_bytes == nominal_disk(1000 * GB).size_bytes
+    assert "taken as 1 TB" in found.missing[0]
+    assert make_plan(source, nominal_disk(480 * GB), Options()).verdict == "comfortable"
+
+
+@pytest.mark.parametrize(
+    ("rows", "roles"),
+    [
+        ([TypedRow("676", "100")], [None]),  # one large partition: system or data, the user is asked
+        ([TypedRow("100 MiB"), TypedRow("16 MiB"), TypedRow("118", "104"), TypedRow("700 MiB", "505 MiB")],
+         ["start", "reserved", "system", "recovery"]),
+        ([TypedRow("512 MiB"), TypedRow("60", "21", "ext4"), TypedRow("8", "", "swap")], ["start", "system", "data"]),
+        ([TypedRow("60", "21", role="data"), TypedRow("60", "21", role="system")], ["data", "system"]),
+    ],
+)  # fmt: skip
+def test_roles_are_proposed(rows, roles):
+    assert [p.role for p in typed_disk(rows).survey.disk.partitions] == roles
+
+
+def test_more_than_four_rows_of_an_mbr_become_logicals():
+    found = typed_disk([TypedRow("1", "0.5")] * 6, table="mbr").survey.disk
+    assert [(p.number, p.logical) for p in found.rows] == [(n, n > 4) for n in (1, 2, 3, 5, 6, 7)]
+    assert make_plan(found, nominal_disk(120 * GB), Options()).verdict != "does-not-fit"
+
+
+@pytest.mark.parametrize(
+    ("rows", "size", "words"),
+    [
+        ([], "", "no rows yet"),
+        ([TypedRow("", "131")], "", "rows[0].size: the size is missing"),
+        ([TypedRow("420", "430")], "", "more is used than it holds"),
+        ([TypedRow("420", "12 parsecs")], "", "rows[0].used"),
+        ([TypedRow("420", "110%")], "", "more is used"),
+        ([TypedRow("420", "421 free")], "", "more is free"),
+        ([TypedRow("420", filesystem="zfs9")], "", "is no file system"),
+        ([TypedRow("420", role="king")], "", "is no role"),
+        ([TypedRow("420", number="x")], "", "is no number"),
+        ([TypedRow("420"), TypedRow("1", number="1")], "", "already taken"),
+        ([TypedRow("420", "1")], "240GB", "past the disk's end"),
+        ([TypedRow("420", "1")], "many", "is not a size"),
+        ([TypedRow("1")] * 129, "", "more than the 128"),
+    ],
+)
+def test_rows_that_cannot_be(rows, size, words):
+    with pytest.raises(BadSurvey) as caught:
+        typed_disk(rows, size=size)
+    assert words in caught.value.sentence()
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("420 GiB", "420 GiB"), ("131.5", "131.5"), ("131,5 GB", "131.5 GB"), ("1.234,5 GB", "1234.5 GB"),
+        ("1,234.5 GB", "1234.5 GB"), ("1 234,5", "1234.5"), ("1\u202f234", "1234"), ("1'234'567", "1234567"),
+        ("1.234.567", "1234567"), ("abc", "abc"),
+    ],
+)  # fmt: skip
+def test_numbers_of_other_countries(text, expected):
+    assert plain_number(text, "x") == expected
+
+
+def test_a_number_that_could_be_either_is_asked_for():
+    with pytest.raises(BadSurvey, match=r"131\.072 or 131072"):
+        plain_number("131,072", "x")
+
+
+@given(st.lists(st.tuples(st.integers(1, 900), st.integers(0, 100)), min_size=1, max_size=20))
+def test_what_is_typed_is_what_stands_there(rows):
+    source = typed_disk([TypedRow(f"{size} MiB", f"{share}%") for size, share in rows]).survey.disk
+    assert [p.sectors * 512 for p in source.rows] == [size * MiB for size, _ in rows]
+    assert all(p.first_lba % 2048 == 0 for p in source.rows)
+
+
+# --- Put right by hand -----------------------------------------------------------------------------------------------
+
+
+def test_used_space_typed():
+    amended = type_used(Survey(without_used(desk())), 3, "31%", "gib")
+    assert amended.survey.disk.partitions[2].filesystem.used_bytes == 420 * GiB * 31 // 100
+    assert amended.sentence == "Used space of Desk (3) typed as 130 GiB"
+    with pytest.raises(BadSurvey, match="more than the partition's 420 GiB"):
+        type_used(Survey(desk()), 3, "421", "gib")
+
+
+def test_the_immovable_end_binds_and_is_cleared():
+    """A partition with 80 GiB used that will not go under 540 (common practice, no source)."""
+    source = Survey(row_of((676 * GiB, BASIC_DATA, fs(used=80 * GiB), {"role": "system"}), label_gb=1000))
+    target = nominal_disk(512 * GB)
+    assert make_plan(source.disk, target, Options()).verdict == "comfortable"
+    fixed = type_immovable(source, 1, "540", "gib").survey
+    plan = make_plan(fixed.disk, target, Options())
+    assert plan.verdict == "does-not-fit"
+    assert 63 * GiB < plan.shortfall_bytes < 64 * GiB
+    assert "cannot go under 540 GiB" in look_at(fixed.disk, Options())[0].sentence()
+    assert type_immovable(fixed, 1, "", "gib").survey == source
+
+
+def test_the_lightening_list():
+    survey = list_lightened(
+        Survey(desk()), 3, "39728447488\t/home/old videos\nold machines: 20 GiB\n12GiB scans\n"
+    ).survey
+    items = survey.disk.partitions[2].filesystem.lightened
+    assert [(i.name, i.bytes) for i in items] == [
+        ("/home/old videos", 39_728_447_488), ("old machines", 20 * GiB), ("scans", 12 * GiB),
+    ]  # fmt: skip
+    assert make_plan(survey.disk, nominal_disk(480 * GB), Options()).rows[2].free_after_bytes is not None
+    with pytest.raises(BadSurvey, match="more than the 131 GiB used"):
+        list_lightened(survey, 3, "everything 132 GiB")
+    with pytest.raises(BadSurvey, match="line 2"):
+        read_lightened("a 1 GiB\nno size here")
+
+
+def test_the_size_of_the_disk_typed():
+    survey = type_size(Survey(desk()), "2TB").survey
+    assert survey.disk.sectors == 3_907_029_168
+    with pytest.raises(BadSurvey, match="past the disk's end"):
+        type_size(survey, "240GB")

@@ -1,0 +1,81 @@
+"""Sharing against scipy.optimize (HiGHS): the same sums and bounds, every size within one grain of the optimum."""
+
+import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
+from scipy.optimize import linprog
+
+from ylemorph.core.fit.allot import allot, between
+
+MOST = 2**40
+
+
+@pytest.mark.parametrize(
+    ("capacity", "floors", "ceilings", "weights", "expected"),
+    [
+        (300, (0, 0), (MOST, MOST), (100, 200), (100, 200)),
+        (10, (0, 0, 0), (MOST,) * 3, (1, 1, 1), (4, 3, 3)),  # ties to the earlier row
+        (11, (0, 0, 0), (MOST,) * 3, (1, 1, 1), (4, 4, 3)),
+        (100, (60, 0), (MOST, MOST), (1, 1), (60, 40)),  # the floor holds
+        (100, (0, 0), (30, MOST), (1, 1), (30, 70)),  # the ceiling holds
+        (100, (0, 0), (30, 40), (1, 1), (30, 40)),  # ceilings leave 30 over
+        (70, (0, 0), (30, 40), (1, 1), (30, 40)),
+        (50, (20, 30), (MOST, MOST), (7, 1), (20, 30)),  # nothing to share
+        (50, (10, 5), (MOST, MOST), (0, 3), (10, 40)),  # no weight stays at its floor
+        (5, (0, 0), (MOST, MOST), (2**62, 1), (5, 0)),
+    ],
+)
+def test_by_hand(capacity, floors, ceilings, weights, expected):
+    assert allot(capacity, floors, ceilings, weights) == expected
+
+
+rows = st.lists(
+    st.tuples(st.integers(0, 5000), st.integers(0, 90_000), st.integers(1, 100_000)), min_size=1, max_size=8
+)
+
+
+def least_factor(capacity, lows, highs, weights):
+    """HiGHS: the least lambda with sizes in [low, min(high, max(low, lambda x weight))] that add up to capacity.
+
+    A row's size may exceed lambda x weight only at its floor: size - low <= excess is modelled by giving each
+    row a part over its floor, at most lambda x weight - low where that is positive; so lambda is found by
+    bisection over linear feasibility problems.
+    """
+    below, above = 0.0, max(h / w for h, w in zip(highs, weights, strict=True)) + 1
+    for _ in range(80):
+        middle = (below + above) / 2
+        tops = [min(h, max(lo, middle * w)) for lo, h, w in zip(lows, highs, weights, strict=True)]
+        most = linprog([-1.0] * len(lows), bounds=list(zip(lows, tops, strict=True)), method="highs")
+        below, above = (middle, above) if -most.fun < capacity else (below, middle)
+    return above
+
+
+@given(rows, st.integers(0, 100))
+def test_sizes_are_the_linear_optimum_in_whole_grains(rows, share):
+    lows = [low for low, _, _ in rows]
+    highs = [low + more for low, more, _ in rows]
+    weights = [weight for _, _, weight in rows]
+    capacity = sum(lows) + (sum(highs) - sum(lows)) * share // 100
+    sizes = allot(capacity, lows, highs, weights)
+    assert sum(sizes) == capacity
+    assert all(lo <= size <= hi for lo, size, hi in zip(lows, sizes, highs, strict=True))
+    factor = least_factor(capacity, lows, highs, weights)
+    for size, lo, hi, weight in zip(sizes, lows, highs, weights, strict=True):
+        assert abs(size - min(hi, max(lo, factor * weight))) <= 1.001
+
+
+@given(rows, st.integers(0, 99))
+def test_cut_headroom_is_the_linear_optimum_in_whole_grains(rows, share):
+    floors = [low for low, _, _ in rows]
+    comforts = [low + more for low, more, _ in rows]
+    gap = sum(comforts) - sum(floors)
+    assume(gap > 0)
+    capacity = sum(floors) + gap * share // 100
+    sizes, kept = between(capacity, floors, comforts)
+    # Highest tau for which floor + tau x (comfort - floor) stays within the capacity.
+    best = linprog([-1.0], A_ub=[[float(gap)]], b_ub=[float(capacity - sum(floors))], bounds=[(0, 1)], method="highs")
+    assert sum(sizes) == capacity
+    assert abs(kept.num / kept.den - best.x[0]) < 1e-6
+    for size, lo, hi in zip(sizes, floors, comforts, strict=True):
+        assert lo <= size <= hi
+        assert abs(size - (lo + best.x[0] * (hi - lo))) <= 1.001

@@ -1,0 +1,176 @@
+"""Each finding where it belongs, and none where it does not."""
+
+import dataclasses
+
+import pytest
+
+from tests.make import desk, disk, fs, part, row_of
+from ylemorph.core.disk.model import Disk, Health, UsageMap
+from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, RECOVERY
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.finding_kinds import FINDINGS
+from ylemorph.core.fit.findings import NOTE_CODES, TABLE_CODES, about_source
+from ylemorph.core.fit.options import Headroom, Options
+from ylemorph.core.fit.packing import bytes_past
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import GB, GiB, MiB
+
+START = (260 * MiB, EFI_SYSTEM, fs("fat32", 33 * MiB))
+SYSTEM = (100 * GiB, BASIC_DATA, fs("ntfs", 40 * GiB, label="Desk"), {"role": "system"})
+DATA = (100 * GiB, BASIC_DATA, fs("ntfs", 40 * GiB), {"role": "data"})
+TAIL = (980 * MiB, RECOVERY, fs("ntfs", 572 * MiB))
+MBR_ALONE = row_of((100 * GiB, "0x07", fs(used=GiB), {"role": "system"}), table="mbr")
+T480 = nominal_disk(480 * GB)
+
+
+def codes(source, target=T480, **options):
+    return {f.code: f for f in make_plan(source, target, Options(**options)).findings}
+
+
+CASES = {
+    "sector-size-differs": (row_of(START, SYSTEM), Disk(100_000_000, logical_sector_bytes=4096), {}),
+    "source-is-target": (
+        desk(model="Brindle K4", serial="BK4-1"),
+        dataclasses.replace(T480, model="Brindle K4", serial="BK4-1"),
+        {},
+    ),
+    "nothing-to-carry": (Disk(10**9), T480, {}),
+    "target-holds-data": (row_of(START, SYSTEM), disk(10**9, part(1, MiB, GiB)), {}),
+    "firmware-cannot-start": (row_of(START, SYSTEM), T480, {"firmware": "legacy"}),
+    "firmware-asked": (MBR_ALONE, T480, {"table": "gpt"}),
+    "no-start-row-for-uefi": (MBR_ALONE, T480, {"firmware": "uefi"}),
+    "fat-limit": (
+        row_of((20 * GiB, BASIC_DATA, fs("fat32", MiB, cluster_bytes=32_768), {"role": "data"}), SYSTEM, START),
+        nominal_disk(120 * GB),
+        {"fit": "snug", "headroom": Headroom(0, 0, 0)},
+    ),
+    "grows-for-nothing": (row_of(START, SYSTEM, TAIL), nominal_disk(2000 * GB), {"elastic": frozenset((3,))}),
+    "target-failing": (
+        row_of(START, SYSTEM),
+        dataclasses.replace(T480, health=Health("failing", pending_sectors=8)),
+        {},
+    ),
+    "target-worn": (row_of(START, SYSTEM), dataclasses.replace(T480, health=Health("worn", worn_percent=91)), {}),
+    "source-failing": (row_of(START, SYSTEM, health=Health("failing", reallocated_sectors=214)), T480, {}),
+    "source-worn": (row_of(START, SYSTEM, health=Health("worn")), T480, {}),
+    "no-table": (Disk(10**9, filesystem=fs("ntfs", GiB)), T480, {}),
+    **{code: (row_of(START, SYSTEM, table_notes=(note,)), T480, {}) for note, code in TABLE_CODES.items()},
+    **{
+        code: (row_of(START, (100 * GiB, LINUX_DATA, fs("ext4", GiB, notes=(note,)), {"role": "system"})), T480, {})
+        for note, code in NOTE_CODES.items()
+    },
+    "start-left-behind": (row_of(START, SYSTEM), T480, {"leave": frozenset((1,))}),
+    "system-left-behind": (row_of(START, SYSTEM, DATA), T480, {"leave": frozenset((2,))}),
+    "recovery-left-behind": (desk(), T480, {"leave": frozenset((5,))}),
+    "row-left-behind": (row_of(START, SYSTEM, DATA), T480, {"leave": frozenset((3,))}),
+    "no-start-row": (row_of(SYSTEM), T480, {}),
+    "system-unclear": (row_of(START, DATA[:3], DATA[:3]), T480, {}),
+    "used-unknown": (row_of((GiB, BASIC_DATA, fs("ntfs", None), {"role": "data"})), T480, {}),
+    "not-resizable-now": (row_of((GiB, BASIC_DATA, fs("ntfs", MiB, state="dirty"), {"role": "data"})), T480, {}),
+    "unreachable": (row_of((GiB, "0x07", fs(used=MiB)), table="mbr"), nominal_disk(4000 * GB), {}),
+    "free-space-cut-off": (row_of(START, SYSTEM, TAIL), T480, {"fit": "same"}),
+    "row-tight": (desk(), nominal_disk(256 * GB), {}),
+    "nearly-full": (row_of((100 * GiB, BASIC_DATA, fs(used=95 * GiB), {"role": "data"})), T480, {"fit": "same"}),
+    "table-lost": (
+        row_of(
+            (350 * MiB, "0x07", fs(used=MiB), {"flags": frozenset(("active",))}),
+            (100 * GiB, "0x07", fs(used=GiB)),
+            table="mbr",
+        ),
+        T480,
+        {"table": "gpt"},
+    ),
+    "few-sectors-short": (
+        row_of(START, SYSTEM, label_gb=500),
+        dataclasses.replace(nominal_disk(500 * GB), sectors=nominal_disk(500 * GB).sectors - 16_384),
+        {},
+    ),
+    "identity-equal": (desk(table_id="A-1"), dataclasses.replace(T480, table_id="A-1"), {}),
+    "past-new-end": (
+        row_of((400 * GiB, BASIC_DATA, fs(used=GiB, usage_map=UsageMap(200 * GiB, (0, GiB))), {"role": "data"})),
+        nominal_disk(240 * GB),
+        {},
+    ),
+    "past-new-end-unknown": (desk(), T480, {}),
+    "encrypted": (row_of((GiB, BASIC_DATA, fs("bitlocker"))), T480, {}),
+    "held-by-kind": (row_of((GiB, BASIC_DATA, fs("exfat", MiB))), T480, {}),
+    "grow-only": (row_of((GiB, BASIC_DATA, fs("xfs", MiB), {"role": "data"})), T480, {}),
+    "misaligned": (disk(10**9, part(1, 63 * 512, GiB, "0x07", fs(used=MiB)), table="mbr"), T480, {}),
+    "swap-made-new": (row_of((GiB, LINUX_SWAP, fs("swap"))), T480, {}),
+    "space-left-over": (desk(), T480, {"fit": "snug"}),
+    "data-only": (row_of(DATA), T480, {}),
+}
+
+
+def test_every_kind_has_a_case():
+    assert set(CASES) == set(FINDINGS)
+
+
+@pytest.mark.parametrize("code", CASES)
+def test_found_where_it_belongs(code):
+    source, target, options = CASES[code]
+    finding = codes(source, target, **options)[code]
+    assert finding.level == FINDINGS[code].level
+    for text in (finding.text(), finding.do(), finding.text("decimal")):
+        assert text
+        assert "{" not in text
+        assert text[0].isupper() or text[0].isdigit() or text[0] == "~"
+
+
+def test_what_is_said_of_the_source_alone():
+    source = row_of((GiB, EFI_SYSTEM, fs("fat32", MiB, state="dirty")), DATA[:3], DATA[:3], table_notes=("hybrid",))
+    found = [finding.code for finding in about_source(source, Options())]
+    assert found == ["table-hybrid", "system-unclear", "not-resizable-now"]
+
+
+def test_typing_the_last_four_takes_the_stop_away():
+    target = disk(10**9, part(1, MiB, GiB), serial="QS2-4410")
+    assert codes(row_of(START, SYSTEM), target)["target-holds-data"].do().count("4410") == 1
+    assert "target-holds-data" in codes(row_of(START, SYSTEM), target, overwrite="4411")
+    assert "target-holds-data" not in codes(row_of(START, SYSTEM), target, overwrite="4410")
+
+
+def test_nothing_to_say_about_a_plain_pair():
+    assert codes(row_of(START, SYSTEM)) == {}
+
+
+@pytest.mark.parametrize(
+    ("source", "options"),
+    [
+        (row_of(START, SYSTEM), {"fit": "same"}),  # free space is next to the system row
+        (row_of(START, SYSTEM, TAIL), {"fit": "same", "free_after": 2}),
+        (row_of(START, SYSTEM, DATA), {"fit": "same"}),  # an elastic row between can give way
+    ],
+)
+def test_free_space_that_is_not_cut_off(source, options):
+    found = codes(source, **options)
+    assert "free-space-cut-off" not in found
+    assert "space-left-over" in found
+
+
+def test_the_gravest_come_first():
+    findings = make_plan(desk(), disk(10**9, part(1, MiB, GiB)), Options()).findings
+    levels = [f.level for f in findings]
+    assert levels == sorted(levels, key=("stop", "mind", "note").index)
+
+
+@pytest.mark.parametrize(
+    ("used", "new_size", "expected"),
+    [
+        ((10, 20, 30, 40), 400, 0),
+        ((10, 20, 30, 40), 300, 40),
+        ((10, 20, 30, 40), 200, 70),
+        ((10, 20, 30, 40), 250, 55),  # the crossing bucket in proportion
+        ((10, 20, 30, 41), 399, 1),  # rounded up: a part of a bucket is never nothing
+        ((10, 20, 30, 40), 0, 100),
+    ],
+)
+def test_bytes_past_the_new_end(used, new_size, expected):
+    holder = part(1, MiB, 512, filesystem=fs(used=100, usage_map=UsageMap(100, used)))
+    assert bytes_past(holder, new_size, 400) == expected
+
+
+def test_without_a_map_it_is_unknown_unless_nothing_lies_there():
+    assert bytes_past(part(1, MiB, GiB, filesystem=fs(used=100)), 400, 1000) is None
+    assert bytes_past(part(1, MiB, GiB, filesystem=fs(used=100, last_used_byte=300)), 400, 1000) == 0
+    assert bytes_past(part(1, MiB, GiB), 400, 1000) is None

@@ -1,0 +1,149 @@
+"""Each remedy gives the verdict that it promised; the leave-behind set equals brute force."""
+
+import dataclasses
+from itertools import combinations
+
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from tests.make import desk, fs, row_of, sources, targets, wishes
+from ylemorph.core.disk.model import Disk
+from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.errors import YlemorphError
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.fit.remedies import smallest_set
+from ylemorph.core.sizes import GB, GiB, MiB
+
+
+def after(remedy, source, target, options):
+    """The plan when the remedy is applied, as its words say."""
+    lighten = dict(options.lighten)
+    match remedy.kind:
+        case "fit":
+            options = options.but(fit=remedy.fit)
+        case "lighten":
+            lighten[remedy.row] = lighten.get(remedy.row, 0) + remedy.bytes
+            options = options.but(lighten=tuple(lighten.items()))
+        case "leave":
+            options = options.but(leave=options.leave | {remedy.row})
+        case "leave-set":
+            options = options.but(leave=options.leave | set(remedy.rows))
+        case "clear":
+            options = options.but(cleared=options.cleared | {remedy.row})
+        case "tail":
+            held = make_plan(source, target, options).frame
+            options = options.but(tail_bytes=held.tail * held.grain_bytes - remedy.bytes, tail_hundredths=0)
+        case "repair":
+            parts = tuple(
+                dataclasses.replace(p, filesystem=dataclasses.replace(p.filesystem, state="clean"))
+                if p.number == remedy.row
+                else p
+                for p in source.partitions
+            )
+            source = dataclasses.replace(source, partitions=parts)
+        case "shelf":
+            target = nominal_disk(remedy.bytes, target.logical_sector_bytes)
+    return make_plan(source, target, options)
+
+
+@st.composite
+def cases(draw):
+    source = draw(sources())
+    return source, draw(targets()), draw(wishes(source))
+
+
+@given(cases())
+def test_every_remedy_keeps_its_promise(case):
+    source, target, options = case
+    plan = make_plan(source, target, options)
+    assert not plan.remedies or plan.verdict == "does-not-fit"
+    for remedy in plan.remedies:
+        assert after(remedy, source, target, options).verdict == remedy.verdict_after
+        assert remedy.text()
+
+
+@st.composite
+def too_small(draw):
+    """A source and a target that has less than the hard floors need."""
+    source = draw(sources())
+    must = make_plan(source, nominal_disk(24_000 * GB), Options(fit="snug")).must_bytes
+    size = must * draw(st.integers(10, 97)) // 100 + 2 * MiB
+    return source, Disk(max(4096, size // 512))
+
+
+@settings(max_examples=max(500, settings().max_examples))
+@given(too_small())
+def test_remedies_of_five_hundred_pairs_that_do_not_fit(case):
+    source, target = case
+    plan = make_plan(source, target, Options())
+    assume(plan.verdict == "does-not-fit")
+    for remedy in plan.remedies:
+        assert after(remedy, source, target, Options()).verdict == remedy.verdict_after
+
+
+@given(cases())
+def test_lightening_by_less_does_not_help(case):
+    source, target, options = case
+    grain = options.grain_bytes
+    for remedy in make_plan(source, target, options).remedies:
+        if remedy.kind == "lighten" and remedy.bytes > 2 * grain:
+            less = remedy._replace(bytes=remedy.bytes - 2 * grain)
+            assert after(less, source, target, options).verdict == "does-not-fit"
+
+
+def brute_force(rows, needed):
+    sets = (s for n in range(len(rows) + 1) for s in combinations(range(len(rows)), n))
+    return min((sum(rows[i][1] for i in s) for s in sets if sum(rows[i][0] for i in s) >= needed), default=None)
+
+
+@given(st.lists(st.tuples(st.integers(0, 40), st.integers(0, 60)), max_size=9), st.integers(1, 200))
+def test_the_smallest_set_equals_brute_force(rows, needed):
+    found = smallest_set(rows, needed)
+    best = brute_force(rows, needed)
+    assert (found is None) == (best is None)
+    if found is not None:
+        assert sum(rows[i][0] for i in found) >= needed
+        assert sum(rows[i][1] for i in found) == best
+
+
+def test_the_desk_on_240_gb():
+    remedies = make_plan(desk(), nominal_disk(240 * GB), Options()).remedies
+    kinds = [(r.kind, r.row, r.verdict_after) for r in remedies]
+    assert kinds == [
+        ("lighten", 4, "tight"),
+        ("lighten", 3, "tight"),
+        ("leave", 4, "comfortable"),
+        ("leave", 3, "comfortable"),
+        ("shelf", None, "tight"),
+        ("shelf", None, "comfortable"),
+    ]
+    assert [r.bytes // GB for r in remedies if r.kind == "shelf"] == [250, 480]
+
+
+def test_two_rows_together_where_none_is_enough_alone():
+    rows = [(20 * GiB, BASIC_DATA, fs(used=18 * GiB), {"role": "data"}) for _ in range(4)]
+    plan = make_plan(row_of(*rows), nominal_disk(45 * GB), Options())
+    chosen = next(r for r in plan.remedies if r.kind == "leave-set")
+    assert len(chosen.rows) == 2
+    assert chosen.bytes == 36 * GiB
+
+
+def test_128_rows_that_do_not_fit_are_answered():
+    rows = [(2 * GiB, BASIC_DATA, fs(used=GiB + n * 7 * MiB), {"role": "data"}) for n in range(128)]
+    plan = make_plan(row_of(*rows), nominal_disk(60 * GB), Options())
+    assert plan.verdict == "does-not-fit"
+    assert any(r.kind == "shelf" for r in plan.remedies)
+
+
+def test_a_remedy_never_raises_what_the_plan_did_not():
+    source = desk()
+    for grow in (3, 4):
+        plan = make_plan(source, nominal_disk(128 * GB), Options(fit="rest-to-one", grow=grow))
+        assert plan.verdict == "does-not-fit"
+        for remedy in plan.remedies:
+            try:
+                assert after(remedy, source, nominal_disk(128 * GB), Options(fit="rest-to-one", grow=grow))
+            except YlemorphError as error:
+                raise AssertionError(remedy) from error

@@ -1,0 +1,272 @@
+"""Sizes as typed, and changes one at a time."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.make import desk, sources, targets
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.errors import BadOption, BadSize, OutOfBounds, YlemorphError
+from ylemorph.core.fit.compare import compare_plans
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.job.changes import CHANGE_KINDS, Pair, apply_change
+from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.formats.options import options_from, options_to_data
+from ylemorph.formats.row_sizes import RowFigures, row_size
+
+FIGURES = RowFigures(200 * GiB, 400 * GiB, 100 * GiB, 102 * GiB, 115 * GiB, 440 * GiB, 512)
+PAIR = Pair(desk(), nominal_disk(480 * GB))
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("240GiB", 240 * GiB), ("513 MiB", 513 * MiB), ("201.5", 201 * GiB + GiB // 2), ("+20G", 220 * GiB),
+        ("- 20G", 180 * GiB), ("-5%", 190 * GiB), ("+10 %", 220 * GiB), ("50%", 220 * GiB), ("used+30%", 130 * GiB),
+        ("used + 20GiB", 120 * GiB), ("floor", 102 * GiB), ("FLOOR+1G", 103 * GiB), ("comfort", 115 * GiB),
+        ("source-50%", 200 * GiB), ("2048s", MiB), (" used ", 100 * GiB),
+    ],
+)  # fmt: skip
+def test_expressions(text, expected):
+    assert row_size(text, FIGURES) == expected
+
+
+@pytest.mark.parametrize(
+    "text", ["", "++5", "12 parsecs", "-1000GiB", "used 5", "5+5", "floor*2", "+", "rest", "-100%", "=5", "used+x"]
+)
+def test_expressions_without_sense(text):
+    with pytest.raises(BadSize) as caught:
+        row_size(text, FIGURES)
+    assert caught.value.mend
+
+
+def test_a_word_whose_figure_is_not_known():
+    unknown = RowFigures(None, GiB, None, None, None, GiB, 512)
+    for text in ("used", "floor+1G", "+1G"):
+        with pytest.raises(BadSize, match="not known"):
+            row_size(text, unknown)
+
+
+DEFAULTS = Options()
+
+
+def change(kind, options=DEFAULTS, **fields):
+    return apply_change(PAIR, options, {"kind": kind, **fields})
+
+
+@pytest.mark.parametrize(
+    ("kind", "fields", "sentence"),
+    [
+        ("fit", {"fit": "snug"}, "Fit set to Snug"),
+        ("pin", {"row": 3, "size": "240GiB"}, "Desk pinned at 240 GiB"),
+        ("pin", {"row": 3, "size": "rest"}, "Desk takes the rest"),
+        ("grow", {"row": 4}, "Catalogue takes the rest"),
+        ("leave", {"row": 4}, "Catalogue left behind"),
+        ("leave-set", {"rows": [4, 5]}, "Catalogue and Recovery left behind"),
+        ("carry", {"row": 4}, "Catalogue carried again"),
+        ("hold", {"row": 4}, "Catalogue held at its source size"),
+        ("release", {"row": 5}, "Recovery may change its size"),
+        ("drag", {"row": 3, "size": 210 * GiB}, "Desk drawn to 210 GiB, Catalogue to 236 GiB"),
+        ("unpin", {"row": 3}, "Desk no longer pinned"),
+        ("role", {"row": 4, "role": "tools"}, "Catalogue is tools"),
+        ("lighten", {"row": 4, "size": "20GiB"}, "Catalogue lightened by 20 GiB"),
+        ("cleared", {"row": 3}, "Immovable end of Desk cleared"),
+        ("headroom", {"value": "20"}, "Headroom set to 20 %"),
+        ("tail", {"value": "10GiB"}, "Tail reserve set to 10GiB"),
+        ("free-after", {"value": 3}, "Free space after row 3"),
+        ("table", {"value": "keep"}, "Table set to keep"),
+        ("grain", {"value": "4MiB"}, "Grain set to 4MiB"),
+        ("order", {"value": [4, 3]}, "Order set to [4, 3]"),
+        ("move", {"row": 4, "value": -1}, "Catalogue moved before Desk"),
+        ("headroom-system", {"value": "10GiB"}, "Headroom of system rows at least 10GiB"),
+        ("headroom-data", {"value": "1GiB"}, "Headroom of data rows at least 1GiB"),
+        ("firmware", {"value": "uefi"}, "Machine starts in uefi mode"),
+        ("reset", {}, "Everything set by hand taken back"),
+    ],
+)
+def test_each_change_has_its_sentence(kind, fields, sentence):
+    assert change(kind, **fields).sentence == sentence
+
+
+def test_the_table_above_misses_none():
+    table = next(mark for mark in test_each_change_has_its_sentence.pytestmark if mark.name == "parametrize")
+    assert {case[0] for case in table.args[1]} == set(CHANGE_KINDS)
+
+
+@pytest.mark.parametrize(
+    ("kind", "fields", "error"),
+    [
+        ("nonsense", {}, BadOption),
+        ("drag", {"row": 2}, BadOption),
+        (None, {}, BadOption),
+        ("fit", {"fit": "wide"}, BadOption),
+        ("pin", {"row": 9, "size": "1GiB"}, BadOption),
+        ("pin", {"row": 3, "size": "1GiB"}, OutOfBounds),
+        ("pin", {"row": 3, "size": "200%"}, OutOfBounds),
+        ("pin", {"row": 3}, BadOption),
+        ("pin", {"row": 2, "size": "++5"}, BadSize),
+        ("release", {"row": 2}, None),
+        ("role", {"row": 3, "role": "king"}, BadOption),
+        ("lighten", {"row": 3, "size": "much"}, YlemorphError),
+        ("headroom", {"value": "a lot"}, BadOption),
+        ("tail", {"value": "900GiB"}, BadOption),
+        ("grain", {"value": "3"}, BadOption),
+        ("free-after", {"value": 77}, BadOption),
+        ("table", {"value": "mbr"}, BadOption),
+    ],
+)
+def test_changes_that_cannot_be_made(kind, fields, error):
+    if error is None:
+        assert change(kind, **fields)
+        return
+    with pytest.raises(error):
+        change(kind, **fields)
+
+
+def test_pins_that_together_exceed_the_target_are_refused_with_the_bound():
+    first = change("pin", row=3, size="300GiB").options
+    with pytest.raises(OutOfBounds) as caught:
+        change("pin", first, row=4, size="200GiB")
+    most = caught.value.bound_bytes
+    fitting = change("pin", first, row=4, size=f"{most}B").options
+    assert make_plan(*PAIR, fitting).verdict != "does-not-fit"
+    with pytest.raises(OutOfBounds):
+        change("pin", first, row=4, size=f"{most + MiB}B")
+
+
+def test_a_pin_lets_a_held_row_go_and_holding_takes_the_pin_out():
+    held = change("hold", row=4).options
+    pinned = change("pin", held, row=4, size="120GiB").options
+    assert (pinned.hold, dict(pinned.pins)) == (frozenset(), {4: 120 * GiB})
+    assert change("leave", change("grow", row=4).options, row=4).options.grow is None
+
+
+def drawn(row, size, options=DEFAULTS, **more):
+    changed = apply_change(PAIR, options, {"kind": "drag", "row": row, "size": size, **more})
+    return {r.number: r for r in make_plan(*PAIR, changed.options).rows}, changed.stopped
+
+
+@given(st.sampled_from((3, 4)), st.integers(0, 2**40), st.booleans(), st.sampled_from(("proportional", "snug")))
+def test_a_drag_never_breaks_a_bound(row, size, alone, fit):
+    try:
+        rows, stopped = drawn(row, size, Options(fit=fit), alone=alone)
+    except OutOfBounds:
+        assert alone  # the others follow the fit, and there is a most that they can give
+        return
+    for one in rows.values():
+        if one.elastic:
+            assert one.hard_floor_bytes <= one.size_bytes <= one.ceiling_bytes
+    reached = rows[row].size_bytes
+    assert bool(stopped) or abs(reached - size) <= MiB
+
+
+def test_neighbours_share_a_drag_and_it_stops_at_their_floors():
+    before = make_plan(*PAIR, Options())
+    together = before.row(3).size_bytes + before.row(4).size_bytes
+    rows, stopped = drawn(3, 210 * GiB)
+    assert (rows[3].size_bytes, rows[4].size_bytes, stopped) == (210 * GiB, together - 210 * GiB, "")
+    rows, stopped = drawn(3, 500 * GiB)
+    assert (rows[4].size_bytes, stopped) == (rows[4].hard_floor_bytes, "Catalogue stops at its hard floor")
+    rows, stopped = drawn(3, 0)
+    assert (rows[3].size_bytes, stopped) == (rows[3].hard_floor_bytes, "Desk stops at its hard floor")
+
+
+def test_the_last_row_takes_free_space_and_no_more():
+    rows, stopped = drawn(4, 2**42, Options(fit="snug"))
+    assert stopped == "There is no more free space"
+    assert sum(row.size_bytes for row in rows.values()) == make_plan(*PAIR, Options()).frame.usable_bytes
+
+
+STEPS = st.lists(
+    st.one_of(
+        st.fixed_dictionaries({"kind": st.just("fit"), "fit": st.sampled_from(("same", "snug", "even-fill"))}),
+        st.fixed_dictionaries(
+            {"kind": st.sampled_from(("leave", "carry", "hold", "release", "grow", "unpin")), "row": st.integers(1, 5)}
+        ),
+        st.fixed_dictionaries(
+            {
+                "kind": st.sampled_from(("pin", "lighten")),
+                "row": st.integers(1, 5),
+                "size": st.sampled_from(("floor", "comfort+5G", "used+30%", "+1G", "150GiB", "20G")),
+            }
+        ),
+        st.fixed_dictionaries({"kind": st.just("tail"), "value": st.sampled_from(("", "5GiB", "10%"))}),
+    ),
+    max_size=8,
+)
+
+
+@given(STEPS)
+def test_whatever_is_done_the_options_are_kept_whole(steps):
+    options = Options()
+    for step in steps:
+        try:
+            options = apply_change(PAIR, options, step).options
+        except YlemorphError:
+            continue
+        assert options_from(options_to_data(options), *PAIR) == options
+        assert make_plan(*PAIR, options)
+
+
+# --- The order of the rows -------------------------------------------------------------------------------------------
+
+
+def order_of(pair, options):
+    rows = make_plan(pair.source, pair.target, options).rows
+    placed = sorted((row.first_lba, row.number) for row in rows if row.first_lba is not None)
+    return [number for _, number in placed]
+
+
+def test_rows_are_moved_and_moved_back():
+    pair = Pair(desk(), nominal_disk(480 * GB))
+    changed = apply_change(pair, Options(), {"kind": "move", "row": 5, "value": -1})
+    assert changed.sentence == "Recovery moved before Catalogue"
+    assert order_of(pair, changed.options) == [1, 2, 3, 5, 4]
+    assert apply_change(pair, changed.options, {"kind": "move", "row": 5, "value": 9}).options == Options()
+
+
+@pytest.mark.parametrize(("row", "value", "words"), [(1, -1, "is the first row already"), (5, 1, "is the last row")])
+def test_a_row_at_the_end_cannot_go_further(row, value, words):
+    with pytest.raises(BadOption, match=words):
+        apply_change(Pair(desk(), nominal_disk(480 * GB)), Options(), {"kind": "move", "row": row, "value": value})
+
+
+@given(sources(), st.lists(st.tuples(st.integers(0, 6), st.integers(-7, 7)), max_size=8))
+def test_moving_never_loses_or_doubles_a_row(source, moves):
+    pair, options = Pair(source, nominal_disk(4000 * GB)), Options(fit="snug")
+    numbers = [p.number for p in source.rows]
+    for place, steps in moves:
+        try:
+            options = apply_change(
+                pair, options, {"kind": "move", "row": numbers[place % len(numbers)], "value": steps}
+            ).options
+        except BadOption:
+            continue
+    assert sorted(order_of(pair, options)) in ([], sorted(numbers))
+
+
+# --- Two plans side by side ------------------------------------------------------------------------------------------
+
+
+def test_two_plans_compared():
+    source, target = desk(), nominal_disk(480 * GB)
+    first = make_plan(source, target, Options())
+    second = make_plan(source, target, Options(leave=frozenset((5,)), fit="snug"))
+    found = compare_plans(first, second)
+    assert [f.code for f in found.gained] == ["recovery-left-behind", "space-left-over"]
+    assert found.lost == ()
+    last = found.rows[-1]
+    assert (last.changes, last.sizes[1]) == (("holds", "left"), None)
+    assert found.first.carried_bytes - found.second.carried_bytes == 572 * MiB
+    assert found.first.packed_bytes is None  # without a usage map it is not known
+    assert found.second.open_bytes > found.first.open_bytes
+
+
+@given(sources(), targets())
+def test_a_plan_compared_with_itself_differs_in_nothing(source, target):
+    plan = make_plan(source, target, Options())
+    found = compare_plans(plan, plan)
+    assert found.gained == found.lost == ()
+    assert found.first == found.second
+    assert all(row.sizes[0] == row.sizes[1] for row in found.rows)
