@@ -1,12 +1,18 @@
-"""Builders of disks, and a pool of nasty ones."""
+"""Builders of disks and jobs, and a pool of nasty ones."""
+
+from types import SimpleNamespace
 
 from hypothesis import strategies as st
 
 from ylemorph.core.disk.check import checked
-from ylemorph.core.disk.model import Disk, FileSystem, Partition
+from ylemorph.core.disk.model import Disk, FileSystem, Partition, Survey
 from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, MICROSOFT_RESERVED, RECOVERY
-from ylemorph.core.fit.options import FITS, Options
+from ylemorph.core.fit.options import FITS, Options, Tail
+from ylemorph.core.job.changes import apply
+from ylemorph.core.job.state import JobState, SizedTarget
 from ylemorph.core.sizes import GB, GiB, MiB, nominal_sectors
+from ylemorph.formats.changes import change_from
+from ylemorph.formats.targets import target_from_text
 
 SECTOR = 512
 
@@ -43,6 +49,24 @@ def desk(used_system=131 * GiB, used_data=96 * GiB, **more):
         label_gb=1000,
         **more,
     )
+
+
+def job_of(source, target="480GB", options=None, **more):
+    """A job's state; the target is a size as typed, a disk, or None."""
+    sized = SizedTarget(target, target_from_text(target)) if isinstance(target, str) else target
+    wanted = SizedTarget("a size", sized) if isinstance(sized, Disk) else sized
+    return JobState(source=Survey(source), target=wanted, options=options or Options(), **more)
+
+
+def changed(state, **data):
+    """The state after one change as it is sent."""
+    return apply(state, change_from(data, state))
+
+
+def apply_change(pair, options, data):
+    """Options, sentence and stop of one change to a pair's options."""
+    made = changed(job_of(pair.source, pair.target, options), **data)
+    return SimpleNamespace(options=made.state.options, sentence=made.sentence, stopped=made.stopped)
 
 
 # Sizes in MiB at which something changes: nothing, one grain, the slack's and the headroom's minima, round ones.
@@ -93,7 +117,7 @@ def wishes(draw, source):
         fit=draw(st.sampled_from(FITS)),
         leave=leave,
         hold=hold,
-        tail_hundredths=draw(st.sampled_from((0, 0, 1000))),
+        tail=Tail(hundredths=draw(st.sampled_from((0, 0, 1000)))),
         free_after=draw(st.none() | st.sampled_from(stays)) if stays else None,
         grain_bytes=draw(st.sampled_from((MiB, MiB, 4096 * 16, 4 * MiB))),
     )

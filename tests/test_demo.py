@@ -9,7 +9,6 @@ from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GiB
 from ylemorph.demo.load import load_demo
 from ylemorph.demo.scenario import jobs as demo_jobs
-from ylemorph.formats.options import options_from
 from ylemorph.store import jobs
 from ylemorph.store.database import connect, prepare
 
@@ -29,14 +28,14 @@ def test_loading_twice_changes_nothing(store, tmp_path):
     bench.detach("blank")
     assert load_demo(store, bench) == 0
     assert [disk.stand_in.key for disk in bench.listed() if disk.survey] == ["desk", "loan"]
-    assert len(jobs.listed(store)) == len(demo_jobs())
+    assert jobs.count(store) == len(demo_jobs())
 
 
 def test_every_verdict_is_there():
     verdicts = set()
     for job in demo_jobs():
         source, target = job.source.disk, job.target_disk
-        verdicts.add(make_plan(source, target, options_from(job.options or {}, source, target)).verdict)
+        verdicts.add(make_plan(source, target, job.options).verdict)
     assert verdicts == {"comfortable", "tight", "does-not-fit"}
 
 

@@ -7,9 +7,10 @@ from hypothesis import strategies as st
 from tests.make import desk
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import YlemorphError
-from ylemorph.core.fit.options import FITS, Headroom, Options
+from ylemorph.core.fit.options import FITS, Headroom, Options, Tail
 from ylemorph.core.sizes import GB, GiB, MiB
-from ylemorph.formats.options import options_from, options_to_data, target_from_text
+from ylemorph.formats.options import options_from, options_to_data
+from ylemorph.formats.targets import target_from_text
 
 SOURCE, TARGET = desk(), nominal_disk(480 * GB)
 
@@ -28,7 +29,7 @@ def read(**data):
         ({"pin": ["3 = 50%"]}, Options(pins=((3, 457_861 * MiB // 2),))),
         ({"headroom": "12.5%"}, Options(headroom=Headroom(1250))),
         ({"headroom": 0, "headroom_system": 0, "headroom_data": "1GiB"}, Options(headroom=Headroom(0, 0, GiB))),
-        ({"tail": "10%"}, Options(tail_hundredths=1000)),
+        ({"tail": "10%"}, Options(tail=Tail(0, 1000))),
         ({"tail": 0}, Options()),
         ({"role": ["3=data"]}, Options(roles=((3, "data"),))),
         ({"leave": ["4", 5]}, Options(leave=frozenset((4, 5)))),
@@ -47,7 +48,7 @@ def test_read(data, expected):
         {"pin": "3=1GiB"}, {"pin": ["=1GiB"]}, {"pin": ["3="]}, {"pin": {"3": None}}, {"pin": {"3": 1.5}},
         {"pin": {"3": "1GiB", "03": "2GiB"}}, {"headroom": 1001}, {"headroom": "12.345"}, {"headroom": True},
         {"headroom": "inf"}, {"tail": "101%"}, {"tail": -1}, {"tail": []}, {"grain": "100"}, {"grain": "2GiB"},
-        {"grain": "10000"}, {"table": "GPT"}, {"order": [3, 3]}, {"role": {"3": 7}}, {"role": 3},
+        {"table": "GPT"}, {"order": [3, 3]}, {"role": {"3": 7}}, {"role": 3},
     ],
 )  # fmt: skip
 def test_refused_in_one_sentence(data):
@@ -74,7 +75,7 @@ pairs = st.dictionaries(st.integers(1, 5), st.integers(0, 2**62), max_size=3).ma
         elastic=numbers,
         cleared=numbers,
         headroom=st.builds(Headroom, st.integers(0, 100_000), st.integers(0, 2**40), st.integers(0, 2**40)),
-        tail_bytes=st.integers(0, 100 * GiB),
+        tail=st.builds(Tail, st.integers(0, 100 * GiB), st.just(0)),
         free_after=st.none() | st.integers(1, 5),
         order=st.permutations((1, 2, 3)).map(tuple),
         grain_bytes=st.sampled_from((4096, MiB, 4 * MiB)),

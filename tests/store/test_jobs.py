@@ -8,11 +8,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.make import desk
-from ylemorph.core.disk.model import Survey
+from tests.make import desk, job_of
+from ylemorph.core.fit.options import Options
+from ylemorph.core.job.disk_changes import Describe
 from ylemorph.store import jobs
 from ylemorph.store.database import FILE_NAME, NotFound, StoreError, connect, prepare, transaction
-from ylemorph.store.jobs import Conflict, JobState
+from ylemorph.store.jobs import Conflict
 
 
 @pytest.fixture
@@ -23,17 +24,17 @@ def store(tmp_path):
 
 
 def noted(text):
-    return lambda state: (replace(state, note=text), f"Note {text}")
+    return lambda state: Describe(note=text)
 
 
-STATE = JobState("Desk", "", "Front", "", Survey(desk()), None, "480GB", options={"fit": "snug"})
+STATE = job_of(desk(), options=Options(fit="snug"), name="Desk", machine="Front")
 
 
 def test_a_job_reads_back_as_it_was_made(store):
     job = jobs.create(store, STATE)
     assert jobs.get(store, job.id).state == replace(STATE, code=f"YM-{job.id:04d}")
     assert (job.version, job.revision, job.can_undo, job.can_redo) == (1, 1, False, False)
-    assert [entry.id for entry in jobs.listed(store)] == [job.id]
+    assert [line.id for line in jobs.lines(store)] == [job.id]
 
 
 def test_undo_and_redo_walk_the_revisions(store):
@@ -46,15 +47,13 @@ def test_undo_and_redo_walk_the_revisions(store):
     # A change after an undo begins a new branch; the old one stays in the history.
     branched = jobs.change(store, job.id, None, noted("d"))
     assert (branched.state.note, branched.can_redo) == ("d", False)
-    assert [entry.sentence for entry in jobs.history(store, job.id)] == [
-        "Note d", "Note c", "Note b", "Note a", "Job begun",
-    ]  # fmt: skip
+    assert [entry.change and entry.change["note"] for entry in jobs.history(store, job.id)] == [*"dcba", None]
     assert jobs.go_to(store, job.id, None, 4).state.note == "c"
 
 
 def test_a_change_that_changes_nothing_is_no_revision(store):
     job = jobs.create(store, STATE)
-    assert jobs.change(store, job.id, job.version, lambda state: (state, "nothing")).version == job.version
+    assert jobs.change(store, job.id, job.version, lambda state: Describe(name=state.name)).version == job.version
 
 
 def test_the_second_of_two_writers_is_told(store):
@@ -64,7 +63,7 @@ def test_the_second_of_two_writers_is_told(store):
         jobs.change(store, job.id, job.version, noted("second"))
     assert caught.value.job.state.note == "first"
     assert caught.value.last.made_by == "window 1"
-    assert "Note first" in str(caught.value)
+    assert "Name and notes changed" in str(caught.value)
 
 
 def test_a_failing_change_leaves_nothing(store):
@@ -105,7 +104,8 @@ def test_any_changes_and_as_many_undos_give_the_first_state_back(texts):
     connection.row_factory = sqlite3.Row
     from ylemorph.store.database import _migrations
 
-    connection.executescript(_migrations()[0][1])
+    for _, sql in _migrations():
+        connection.executescript(sql)
     job = jobs.create(connection, STATE)
     for text in texts:
         jobs.change(connection, job.id, None, noted(text))
@@ -131,9 +131,9 @@ def test_writers_at_once_lose_no_change(tmp_path):
         writer.start()
     for writer in writers:
         writer.join()
-    sentences = {entry.sentence for entry in jobs.history(connection, job.id)}
+    notes = {entry.change["note"] for entry in jobs.history(connection, job.id) if entry.change}
     connection.close()
-    assert sentences == {"Job begun"} | {f"Note {name}{n}" for name in "abc" for n in range(10)}
+    assert notes == {f"{name}{n}" for name in "abc" for n in range(10)}
 
 
 def test_migrating_again_changes_nothing(tmp_path):

@@ -32,6 +32,7 @@ def test_a_file_of_the_first_version_is_taken_along(tmp_path):
     path = prepare(tmp_path)
     connection = connect(path)
     connection.execute("DROP TABLE setting")
+    connection.execute("ALTER TABLE revision DROP COLUMN change")
     connection.execute("PRAGMA user_version = 1")
     connection.close()
     again = connect(prepare(tmp_path))

@@ -2,7 +2,10 @@
 
 import pytest
 
+from ylemorph.core.job.state import SizedTarget
 from ylemorph.demo.scenario import jobs as demo_jobs
+from ylemorph.formats.options import options_to_data
+from ylemorph.formats.survey_data import survey_to_data
 
 
 def change(api, job, headers=None, **body):
@@ -32,7 +35,8 @@ def test_a_job_from_begin_to_end(api, job):
 def test_a_job_may_begin_with_nothing(api):
     empty = api("POST", "/api/jobs", {}).get_json()
     assert (empty["source"], empty["target_head"], empty["morph"], empty["trouble"]) == (None, None, None, None)
-    answer = change(api, empty, kind="fit", fit="snug")
+    assert change(api, empty, kind="fit", fit="snug").get_json()["options"] == {"fit": "snug"}
+    answer = change(api, empty, kind="pin", row=3, size="+1G")
     assert answer.status_code == 422
     assert "source and target" in answer.get_json()["detail"].lower()
 
@@ -76,22 +80,29 @@ def test_two_windows(api, job):
     assert change(api, job, {"If-Match": "soon"}, kind="leave", row=5).status_code == 422
 
 
-def test_fields_are_set_one_by_one(api, job, survey):
-    path = f"/api/jobs/{job['id']}"
-    named = api("PATCH", path, {"name": "Front desk", "note": "mind the dog"}).get_json()
+def test_words_and_disks_are_changes_like_any_other(api, job, survey):
+    named = change(api, job, kind="describe", name="Front desk", note="mind the dog").get_json()
     assert (named["name"], named["note"], named["machine"]) == ("Front desk", "mind the dog", "")
     assert named["source"] == survey
-    assert api("PATCH", path, {"target": {"nominal": "240GB"}}).get_json()["morph"]["plan"]["verdict"] == "does-not-fit"
-    assert api("PATCH", path, {"target": None}).get_json()["morph"] is None
-    bad = api("PATCH", path, {"options": {"pin": {"77": "1GiB"}}, "target": {"nominal": "480GB"}})
-    assert (bad.status_code, bad.get_json()["at"]) == (422, "options.pin")
-    assert api("PATCH", path, {"name": "x" * 201}).status_code == 422
+    small = change(api, job, kind="target", target={"nominal": "240GB"}).get_json()
+    assert small["morph"]["plan"]["verdict"] == "does-not-fit"
+    assert change(api, job, kind="target", target=None).get_json()["morph"] is None
+    assert change(api, job, kind="describe", name="x" * 201).status_code == 422
+
+
+def test_no_request_sets_options_as_they_come(api, job, survey):
+    body = {"source": survey, "target": {"nominal": "480GB"}, "options": {"role": ["3=data"]}}
+    assert api("POST", "/api/jobs", body).status_code == 422
+    assert (
+        api("POST", f"/api/jobs/{job['id']}/changes", {"kind": "fit", "fit": "snug", "options": {}}).status_code == 422
+    )
+    assert api("PATCH", f"/api/jobs/{job['id']}", {"name": "x"}).status_code == 405
 
 
 def test_another_source_takes_back_what_was_set_for_rows(api, job, survey):
     change(api, job, kind="pin", row=3, size="240GiB")
     survey["disk"]["serial"] = "BK4-2"
-    changed = api("PATCH", f"/api/jobs/{job['id']}", {"source": survey}).get_json()
+    changed = change(api, job, kind="source", survey=survey).get_json()
     assert "pin" not in changed["options"]
     assert api("POST", f"/api/jobs/{job['id']}/undo").get_json()["options"]["pin"] == {"3": 240 * 2**30}
 
@@ -99,7 +110,7 @@ def test_another_source_takes_back_what_was_set_for_rows(api, job, survey):
 def test_a_target_under_which_the_options_cannot_stand_is_trouble_not_loss(api, job):
     change(api, job, kind="pin", row=3, size="300GiB")
     change(api, job, kind="tail", value="60GiB")
-    small = api("PATCH", f"/api/jobs/{job['id']}", {"target": {"nominal": "50GB"}}).get_json()
+    small = change(api, job, kind="target", target={"nominal": "50GB"}).get_json()
     assert small["morph"] is None
     assert small["trouble"]["at"] == "options.tail"
     assert small["options"]["pin"]
@@ -120,10 +131,9 @@ def test_the_shelf_has_the_usual_sizes(api):
 def test_the_demo_shows_what_it_says(api):
     verdicts = {}
     for state in demo_jobs():
-        from ylemorph.formats.survey_data import survey_to_data
-
-        target = survey_to_data(state.target) if state.target else {"nominal": state.target_size}
-        body = {"source": survey_to_data(state.source), "target": target, "options": state.options or {}}
+        sized = isinstance(state.target, SizedTarget)
+        target = {"nominal": state.target.text} if sized else survey_to_data(state.target)
+        body = {"source": survey_to_data(state.source), "target": target, "options": options_to_data(state.options)}
         verdicts[state.code] = api("POST", "/api/plan", body).get_json()
     assert {code: plan["verdict"] for code, plan in verdicts.items()} == {
         "YM-0101": "comfortable", "YM-0102": "comfortable", "YM-0103": "comfortable", "YM-0104": "comfortable",

@@ -37,8 +37,8 @@ def a_change(rng):
 
 def an_amendment(rng):
     size = str(rng.randint(0, 500))
-    fact = rng.choice(({"used": size}, {"immovable": size}, {"lightened": "old videos 1 GiB"}))
-    return {"amend": {"number": rng.choice(ROWS), **fact}}
+    kind, text = rng.choice((("used", size), ("immovable", size), ("lightened", "old videos 1 GiB")))
+    return {"kind": kind, "row": rng.choice(ROWS), "text": text}
 
 
 @pytest.mark.parametrize("seed", range(12))
@@ -48,10 +48,7 @@ def test_as_many_undos_as_changes_give_the_first_plan_back(api, job, seed):
     first = json.dumps(api("GET", url).get_json()["morph"])
     made = 0
     for _ in range(25):
-        if rng.random() < 0.2:
-            answer = api("PATCH", url, an_amendment(rng))
-        else:
-            answer = api("POST", f"{url}/changes", a_change(rng))
+        answer = api("POST", f"{url}/changes", an_amendment(rng) if rng.random() < 0.2 else a_change(rng))
         assert answer.status_code in (200, 422), answer.get_json()
         if answer.status_code == 422:
             assert answer.get_json()["mend"]
@@ -75,8 +72,10 @@ def test_writers_at_once_over_http_lose_no_change(app, api, job):
         window = Api(app)
         for turn in range(6):
             version = window("GET", url).get_json()["version"]
-            body = {"note": f"{number}-{turn}"}
-            answer = window("PATCH", url, body, headers={"If-Match": str(version), "X-Window": f"window {number}"})
+            body = {"kind": "describe", "note": f"{number}-{turn}"}
+            answer = window(
+                "POST", f"{url}/changes", body, headers={"If-Match": str(version), "X-Window": f"window {number}"}
+            )
             (accepted if answer.status_code == 200 else told).append((body["note"], answer.status_code))
 
     threads = [threading.Thread(target=write, args=(n,)) for n in range(4)]
@@ -94,10 +93,15 @@ def test_writers_at_once_over_http_lose_no_change(app, api, job):
 def test_both_sides_of_a_conflict_are_there(api, job):
     url = f"/api/jobs/{job['id']}"
     seen = {"If-Match": str(job["version"])}
-    assert api("PATCH", url, {"amend": {"number": 3, "used": "140"}}, headers=seen).status_code == 200
-    refused = api("PATCH", url, {"amend": {"number": 3, "used": "150"}}, headers=seen)
+    assert api("POST", f"{url}/changes", {"kind": "used", "row": 3, "text": "140"}, headers=seen).status_code == 200
+    refused = api("POST", f"{url}/changes", {"kind": "used", "row": 3, "text": "150"}, headers=seen)
     assert refused.status_code == 409
     theirs = refused.get_json()["job"]
     assert theirs["source"]["disk"]["partitions"][2]["filesystem"]["used_bytes"] == 140 << 30
-    again = api("PATCH", url, {"amend": {"number": 3, "used": "150"}}, headers={"If-Match": str(theirs["version"])})
+    again = api(
+        "POST",
+        f"{url}/changes",
+        {"kind": "used", "row": 3, "text": "150"},
+        headers={"If-Match": str(theirs["version"])},
+    )
     assert again.get_json()["source"]["disk"]["partitions"][2]["filesystem"]["used_bytes"] == 150 << 30

@@ -131,7 +131,7 @@ def test_the_unforeseen_says_a_fixed_sentence(app, api, monkeypatch):
     def fail(*_args):
         raise RuntimeError("secret inside")
 
-    monkeypatch.setattr("ylemorph.web.job_routes.jobs.listed", fail)
+    monkeypatch.setattr("ylemorph.web.job_list.jobs.lines", fail)
     answer = api("GET", "/api/jobs")
     assert answer.status_code == 500
     assert "secret" not in answer.get_data(as_text=True)

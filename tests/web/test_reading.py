@@ -62,21 +62,21 @@ def test_the_commands_are_told(api):
 # --- The source put right --------------------------------------------------------------------------------------------
 
 
-def amend(api, job, **fields):
-    return api("PATCH", f"/api/jobs/{job['id']}", {"amend": fields})
+def change(api, job, **body):
+    return api("POST", f"/api/jobs/{job['id']}/changes", body)
 
 
 def test_facts_are_typed_and_undone(api, job):
     api("POST", f"/api/jobs/{job['id']}/changes", {"kind": "pin", "row": 3, "size": "240GiB"})
-    amended = amend(api, job, number=3, used="140").get_json()
+    amended = change(api, job, kind="used", row=3, text="140").get_json()
     assert amended["source"]["disk"]["partitions"][2]["filesystem"]["used_bytes"] == 140 << 30
     assert amended["options"]["pin"] == {"3": 240 << 30}
-    amended = amend(api, job, number=3, lightened="/old videos\t38654705664 bytes\n").status_code
+    amended = change(api, job, kind="lightened", row=3, text="/old videos\t38654705664 bytes\n").status_code
     assert amended == 422
-    amended = amend(api, job, number=3, lightened="38654705664\t/old videos\n").get_json()
+    amended = change(api, job, kind="lightened", row=3, text="38654705664\t/old videos\n").get_json()
     row = next(row for row in amended["morph"]["plan"]["rows"] if row["number"] == 3)
     assert row["hard_floor_bytes"] < 140 << 30
-    amended = amend(api, job, number=3, immovable="201").get_json()
+    amended = change(api, job, kind="immovable", row=3, text="201").get_json()
     look = next(look for look in amended["source_look"] if look["number"] == 3)
     assert look["text"].startswith("It cannot go under 201 GiB")
     history = api("GET", f"/api/jobs/{job['id']}/history").get_json()["revisions"]
@@ -85,26 +85,27 @@ def test_facts_are_typed_and_undone(api, job):
         "36 GiB of Desk (3) stay behind",
         "Used space of Desk (3) typed as 140 GiB",
     ]
-    assert amend(api, job, number=9, used="1").status_code == 422
+    assert change(api, job, kind="used", row=9, text="1").status_code == 422
 
 
 def test_the_source_is_refused_as_its_own_target(api, job, survey):
-    refused = api("PATCH", f"/api/jobs/{job['id']}", {"target": survey})
+    refused = change(api, job, kind="target", target=survey)
     assert refused.status_code == 422
     assert "both carry the serial BK4-00731" in refused.get_json()["detail"]
     survey["disk"] |= {"serial": "7710-0042", "model": "USB adapter 7710", "table_id": "5B0A"}
-    api("PATCH", f"/api/jobs/{job['id']}", {"source": {**survey, "disk": {**survey["disk"], "serial": "x"}}})
-    refused = api("PATCH", f"/api/jobs/{job['id']}", {"target": survey}).get_json()
+    change(api, job, kind="source", survey={**survey, "disk": {**survey["disk"], "serial": "x"}})
+    refused = change(api, job, kind="target", target=survey).get_json()
     assert "the disk identity 5B0A" in refused["detail"]
 
 
 def test_a_target_that_holds_something_is_confirmed(api, job, survey):
     survey["disk"] |= {"serial": "QS2-4410", "model": "Quillon S2"}
-    changed = api("PATCH", f"/api/jobs/{job['id']}", {"target": survey}).get_json()
-    assert (changed["target_confirmed"], changed["target_head"]["proof"]) == (False, "4410")
+    changed = change(api, job, kind="target", target=survey).get_json()
+    assert (changed["target_confirmed"], changed["target_head"]["confirmation"]) == (False, "4410")
     assert changed["target_compared"] == "Exactly as large as the source."
-    options = {**changed["options"], "overwrite": "4410"}
-    changed = api("PATCH", f"/api/jobs/{job['id']}", {"options": options}).get_json()
+    refused = change(api, job, kind="confirm", text="44ab")
+    assert (refused.status_code, refused.get_json()["at"]) == (422, "text")
+    changed = change(api, job, kind="confirm", text=" 4410 ").get_json()
     assert changed["target_confirmed"]
     assert "target-holds-data" not in {f["code"] for f in changed["morph"]["plan"]["findings"]}
 

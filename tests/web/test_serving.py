@@ -64,7 +64,7 @@ def test_killed_outright_and_nothing_that_was_answered_is_lost(folder):
 def test_a_fresh_demo_keeps_a_copy_of_the_old_one(folder):
     first = Served(folder)
     job = first.ask("GET", "/api/jobs")["jobs"][0]
-    first.ask("PATCH", f"/api/jobs/{job['id']}", {"name": "Mine"})
+    first.ask("POST", f"/api/jobs/{job['id']}/changes", {"kind": "describe", "name": "Mine"})
     first.end()
     fresh = Served(folder, "--fresh")
     assert "Mine" not in [job["name"] for job in fresh.ask("GET", "/api/jobs")["jobs"]]

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ..core.errors import YlemorphError
-from ..core.fit.options import FIRMWARES, FITS, TABLE_WISHES
+from ..core.fit.options import OPTIONS
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
 from .files import read_disk, write_text
 
@@ -19,28 +19,20 @@ if TYPE_CHECKING:
 PLAN_FORMATS = ("table", "json", "csv", "sfdisk", "svg")
 
 
+REPEATED = frozenset(("rows", "row-sizes", "row-roles"))
+
+
 def _plan_options(command: Callable[..., Any]) -> Callable[..., Any]:
-    options = (
-        click.option("--fit", type=click.Choice(FITS), help="How spare or missing space is shared out."),
-        click.option("--grow", type=int, metavar="N", help="The row that takes the rest, with --fit rest-to-one."),
-        click.option("--pin", multiple=True, metavar="N=SIZE", help="Set a row's size by hand."),
-        click.option("--leave", multiple=True, type=int, metavar="N", help="Leave a row behind."),
-        click.option("--hold", multiple=True, type=int, metavar="N", help="Keep a row at its source size."),
-        click.option("--elastic", multiple=True, type=int, metavar="N", help="Let a row change its size."),
-        click.option("--role", multiple=True, metavar="N=ROLE", help="Say what a row is."),
-        click.option("--lighten", multiple=True, metavar="N=SIZE", help="So much of a row stays behind."),
-        click.option("--cleared", multiple=True, type=int, metavar="N", help="A row's immovable end is cleared."),
-        click.option("--headroom", metavar="PCT", help="Comfort headroom in percent of the used space."),
-        click.option("--tail", metavar="SIZE", help="Space kept empty at the end."),
-        click.option("--free-after", type=int, metavar="N", help="Free space stands after this row."),
-        click.option("--table", type=click.Choice(TABLE_WISHES), help="Partition table of the target."),
-        click.option("--grain", metavar="SIZE", help="Alignment unit, 1MiB unless given."),
-        click.option("--firmware", type=click.Choice(FIRMWARES), help="In which mode the machine starts."),
-        click.option("--overwrite", metavar="LAST4", help="Last four of the target's serial: its contents may go."),
-        click.option("--order", metavar="N,N,…", help="Order of the rows on the target."),
-    )
-    for option in reversed(options):
-        command = option(command)
+    """A flag for each option of the table."""
+    for kind in reversed(OPTIONS.values()):
+        command = click.option(
+            "--" + kind.key.replace("_", "-"),
+            kind.key,
+            type=click.Choice(kind.choices) if kind.choices else str,
+            multiple=kind.kind in REPEATED,
+            metavar=kind.metavar or None,
+            help=kind.help,
+        )(command)
     return command
 
 
@@ -79,15 +71,18 @@ def plan(
         raise YlemorphError("standard input can be read only once", at="--target", mend="give one of the two as a file")
     source_read = read_disk(source, disk).disk
     target_read = _read_target(target, int(target_sector), target_disk)
-    order: str | None = flags.pop("order")
-    wishes: dict[str, Any] = {
-        k: list(v) if isinstance(v, tuple) else v for k, v in flags.items() if v not in (None, ())
-    }
-    if order is not None:
-        wishes["order"] = [part.strip() for part in order.split(",")]
-    made = make_plan(source_read, target_read, options_from(wishes, source_read, target_read))
+    made = make_plan(source_read, target_read, options_from(_wishes(flags), source_read, target_read))
     write_text(_rendered(made, source_read, target_read, form, terminal=out is None and sys.stdout.isatty()), out)
-    return EXIT_DOES_NOT_FIT if made.verdict == "does-not-fit" else EXIT_FITS
+    return EXIT_FITS if made.verdict in ("comfortable", "tight") else EXIT_DOES_NOT_FIT
+
+
+def _wishes(flags: dict[str, Any]) -> dict[str, Any]:
+    """The flags that were given, in the shape that options are read from."""
+    given: dict[str, Any] = {key: list(value) if isinstance(value, tuple) else value for key, value in flags.items()}
+    wishes = {key: value for key, value in given.items() if value not in (None, [])}
+    if "order" in wishes:
+        wishes["order"] = [part.strip() for part in wishes["order"].split(",")]
+    return wishes
 
 
 def _rendered(made: "Plan", source: "Disk", target: "Disk", form: str, *, terminal: bool) -> str:
@@ -111,7 +106,7 @@ def _rendered(made: "Plan", source: "Disk", target: "Disk", form: str, *, termin
 def _read_target(text: str, sector: int, wanted: str | None) -> "Disk":
     """A size where the text reads as one and no file has that name; else a file."""
     from ..core.errors import BadSize
-    from ..formats.options import target_from_text
+    from ..formats.targets import target_from_text
 
     if text != "-" and not Path(text).exists():
         try:

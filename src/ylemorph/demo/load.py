@@ -9,7 +9,7 @@ from .scenario import jobs as demo_jobs
 
 def load_demo(connection: sqlite3.Connection, bench: Bench | None = None) -> int:
     """How many jobs were made: none where the store holds some already."""
-    if jobs.listed(connection):
+    if jobs.count(connection):
         return 0
     states = demo_jobs()
     for state in states:

@@ -3,8 +3,10 @@
 from ..core.disk.check import checked
 from ..core.disk.model import Disk, FileSystem, Flag, Kind, Link, Partition, Role, State, Survey, Table, UsageMap
 from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
+from ..core.fit.options import Options
+from ..core.job.state import JobState, SizedTarget
 from ..core.sizes import GB, Bytes, GiB, KiB, MiB, div_up, nominal_sectors
-from ..store.jobs import JobState
+from ..formats.targets import target_from_text
 
 TAKEN = "2026-11-23T10:00:00Z"
 SECTOR = 512
@@ -150,17 +152,23 @@ def jobs() -> list[JobState]:
     """The demo's jobs, the first of the list last."""
     desk = lending_desk()
     return [
-        JobState(
-            "Archive disk", "YM-0101", "Archive, basement", "Data only; the new disk has the same size.",
-            archive(), None, "4TB",
+        _job(
+            "Archive disk", "YM-0101", "Archive, basement", "Data only; the new disk has the same size.", archive(),
+            "4TB",
         ),
-        JobState("Print server", "YM-0102", "Server cupboard", "", print_server(), None, "250GB"),
-        JobState("Bindery PC", "YM-0103", "Bindery", "Old firmware, keeps its MBR.", bindery(), None, "500GB"),
-        JobState(
-            "Reading room PC", "YM-0104", "Reading room 2", "Disk full; recovery stands in the way.",
-            reading_room(), None, "1000GB", options={"fit": "rest-to-one"},
-        ),
-        JobState("Lending desk PC, cheapest disk", "YM-0105", "Lending desk", "Is 240 GB enough?", desk, None, "240GB"),
-        JobState("Lending desk PC, smaller disk", "YM-0106", "Lending desk", "Offer with 256 GB.", desk, None, "256GB"),
-        JobState("Lending desk PC", "YM-0107", "Lending desk", "Slow hard disk, goes to 480 GB.", desk, quillon_480()),
+        _job("Print server", "YM-0102", "Server cupboard", "", print_server(), "250GB"),
+        _job("Bindery PC", "YM-0103", "Bindery", "Old firmware, keeps its MBR.", bindery(), "500GB"),
+        _job(
+            "Reading room PC", "YM-0104", "Reading room 2", "Disk full; recovery stands in the way.", reading_room(),
+            "1000GB",
+        ).but(options=Options(fit="rest-to-one")),
+        _job("Lending desk PC, cheapest disk", "YM-0105", "Lending desk", "Is 240 GB enough?", desk, "240GB"),
+        _job("Lending desk PC, smaller disk", "YM-0106", "Lending desk", "Offer with 256 GB.", desk, "256GB"),
+        _job("Lending desk PC", "YM-0107", "Lending desk", "Slow hard disk, goes to 480 GB.", desk, quillon_480()),
     ]  # fmt: skip
+
+
+def _job(name: str, code: str, machine: str, note: str, source: Survey, target: Survey | str) -> JobState:
+    """A job whose target is a disk, or a size as one would type it."""
+    wanted = SizedTarget(target, target_from_text(target)) if isinstance(target, str) else target
+    return JobState(name, code, machine, note, source, wanted)

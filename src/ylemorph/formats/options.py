@@ -1,273 +1,235 @@
-"""Options from what a person typed or sent: numbers, sizes as text, keys. One reader for command line and HTTP."""
+"""Options from what a person typed or sent, and back: one reader for each kind of value of the table of options."""
 
 from collections.abc import Callable, Iterable, Mapping
 from decimal import Decimal, InvalidOperation
+from functools import cached_property
 from typing import Any
 
-from ..core.disk.model import ROLES, Disk, Role
-from ..core.disk.usual_sizes import nominal_disk
+from ..core.disk.model import ROLES, Disk
 from ..core.errors import BadOption, YlemorphError
 from ..core.fit.frame import frame_of, planned_table
-from ..core.fit.options import (
-    FIRMWARES,
-    FITS,
-    LEAST_GRAIN,
-    MOST_GRAIN,
-    MOST_HEADROOM_HUNDREDTHS,
-    TABLE_WISHES,
-    Headroom,
-    Options,
-)
-from ..core.sizes import DECIMAL_UNITS, MAX_BYTES, Bytes, parse_size, read_quantity, to_bytes
+from ..core.fit.options import OPTIONS, OptionKind, Options, Tail, ValueKind
+from ..core.sizes import MAX_BYTES, Bytes, parse_size
+
+MOST_ITEMS = 1024  # of a list; a disk has fewer partitions
+MOST_DIGITS = 20  # of a percentage as typed
 
 
-def options_from(data: Mapping[str, Any], source: Disk, target: Disk) -> Options:
+def options_from(data: Mapping[str, Any], source: Disk | None = None, target: Disk | None = None) -> Options:
     """Options from ``data``, whose keys are the flags of ``ylemorph plan`` with ``_`` for ``-``.
 
-    Sizes are whole bytes or text with a unit (rule 1.1); ``%`` is a share of the target's usable capacity,
-    ``s`` a sector of the target. Raises BadOption or BadSize with the option's place.
+    Sizes are whole bytes or text with a unit (rule 1.1); ``%`` is a share of the target's usable capacity, ``s`` a
+    sector of the target; both need the disks. Raises BadOption or BadSize with the option's place.
     """
+    for key in data:
+        if key not in OPTIONS:
+            known = ", ".join(sorted(OPTIONS))
+            raise BadOption(f"“{str(key)[:40]}” is no option", at="options", mend=f"use one of {known}")
     reader = _Reader(data, source, target)
-    unknown = sorted(set(data) - set(_KEYS))
-    if unknown:
-        raise BadOption(f"“{unknown[0]}” is no option", at="options", mend="use one of " + ", ".join(sorted(_KEYS)))
-    return reader.read()
+    options = Options()
+    for kind in OPTIONS.values():
+        value = reader.value(kind)
+        if value is not None:
+            options = kind.put(options, value)
+    return options
+
+
+def options_to_data(options: Options) -> dict[str, Any]:
+    """The options that differ from the usual ones, so that ``options_from`` reads them back equal without a disk."""
+    return {
+        key: _WRITERS[kind.kind](value)
+        for key, kind in OPTIONS.items()
+        for value in (kind.of(options),)
+        if value != kind.default
+    }
 
 
 class _Reader:
-    def __init__(self, data: Mapping[str, Any], source: Disk, target: Disk) -> None:
+    """Reads values for one pair of disks; None stands for what was not given."""
+
+    def __init__(self, data: Mapping[str, Any], source: Disk | None, target: Disk | None) -> None:
         self.data = data
         self.source = source
         self.target = target
 
-    def read(self) -> Options:
-        defaults = Options()
-        basic = Options(
-            table=self.choice("table", TABLE_WISHES, defaults.table),
-            grain_bytes=self.grain(),
+    @cached_property
+    def usable(self) -> int:
+        """The target's usable bytes under the table and grain that are wished; 0 where the target is not known."""
+        if self.target is None or self.source is None:
+            return 0
+        basic = Options()
+        for key in ("table", "grain"):
+            value = self.value(OPTIONS[key], usable=0)
+            basic = basic if value is None else OPTIONS[key].put(basic, value)
+        return frame_of(self.target, planned_table(self.source.table, basic), basic).usable_bytes
+
+    def value(self, kind: OptionKind, usable: int | None = None) -> Any:
+        given = self.data.get(kind.key)
+        if given is None:
+            return None
+        if kind.kind in _SIZED:
+            return _SIZED[kind.kind](self, kind, given, self.usable if usable is None and _has_share(given) else 0)
+        return _READERS[kind.kind](kind, given)
+
+    def size(self, given: object, at: str, usable: int) -> Bytes:
+        if isinstance(given, str):
+            sector = self.target.logical_sector_bytes if self.target else 512
+            try:
+                return parse_size(given, sector=sector, whole=usable)
+            except YlemorphError as error:
+                raise error.under(at) from None
+        if isinstance(given, bool) or not isinstance(given, int) or not 0 <= given <= MAX_BYTES:
+            mend = "write 240GiB or 257698037760"
+            raise BadOption("a size is a whole number of bytes or text with a unit", at=at, mend=mend)
+        return Bytes(given)
+
+
+def _has_share(given: object) -> bool:
+    values = given.values() if isinstance(given, Mapping) else given if isinstance(given, list | tuple) else (given,)
+    return any(isinstance(value, str) and "%" in value for value in values)
+
+
+def _at(kind: OptionKind, item: object = None) -> str:
+    return f"options.{kind.key}" if item is None else f"options.{kind.key}[{item}]"
+
+
+def _choice(kind: OptionKind, given: object) -> Any:
+    if given not in kind.choices:
+        raise BadOption(f"“{str(given)[:40]}” is not known", at=_at(kind), mend="use one of " + ", ".join(kind.choices))
+    return given
+
+
+def _row(kind: OptionKind, given: object) -> int:
+    return whole(given, _at(kind))
+
+
+def _rows(kind: OptionKind, given: object) -> frozenset[int]:
+    return frozenset(_numbers(kind, given))
+
+
+def _order(kind: OptionKind, given: object) -> tuple[int, ...]:
+    numbers = _numbers(kind, given)
+    if len(set(numbers)) < len(numbers):
+        raise BadOption("a partition is named twice", at=_at(kind), mend="name each once")
+    return tuple(numbers)
+
+
+def _numbers(kind: OptionKind, given: object) -> list[int]:
+    if not isinstance(given, list | tuple) or len(given) > MOST_ITEMS:
+        raise BadOption("this must be a list of partition numbers", at=_at(kind), mend="write [3, 4]")
+    return [whole(value, _at(kind, i)) for i, value in enumerate(given)]
+
+
+def _row_roles(kind: OptionKind, given: object) -> tuple[tuple[int, Any], ...]:
+    found = _pairs(kind, given)
+    for number, role in found:
+        if role not in ROLES:
+            mend = "use one of " + ", ".join(ROLES)
+            raise BadOption(f"“{str(role)[:40]}” is no role", at=_at(kind, number), mend=mend)
+    return tuple(found)
+
+
+def _pairs(kind: OptionKind, given: object) -> list[tuple[int, Any]]:
+    """``{"3": "240GiB"}`` or ``["3=240GiB"]`` as pairs, each number once, in the order of the numbers."""
+    at = _at(kind)
+    if isinstance(given, Mapping) and len(given) <= MOST_ITEMS:
+        items: Iterable[tuple[object, Any]] = given.items()
+    elif isinstance(given, list | tuple) and len(given) <= MOST_ITEMS:
+        items = [_split(text, _at(kind, i)) for i, text in enumerate(given)]
+    else:
+        raise BadOption("this must name partitions and values", at=at, mend='write {"3": "240GiB"}')
+    found: dict[int, Any] = {}
+    for name, value in items:
+        number = whole(name, at)
+        if number in found:
+            raise BadOption(f"partition {number} is named twice", at=at, mend="name it once")
+        found[number] = value
+    return sorted(found.items())
+
+
+def _split(text: object, at: str) -> tuple[object, object]:
+    name, equals, value = text.partition("=") if isinstance(text, str) else ("", "", "")
+    if not equals:
+        raise BadOption(f"“{str(text)[:40]}” is not NUMBER=VALUE", at=at, mend="write 3=240GiB")
+    return name.strip(), value.strip()
+
+
+def _percent(kind: OptionKind, given: object) -> int:
+    """Hundredths of a percent. The text is bounded before it is converted: ``1e999990`` would take minutes."""
+    text = str(given).strip().removesuffix("%").strip()
+    try:
+        if isinstance(given, bool) or len(text) > MOST_DIGITS or "e" in text.lower():
+            raise InvalidOperation
+        number = Decimal(text) * 100
+        if not number.is_finite() or number != int(number) or not 0 <= number <= min(kind.most, 1000_00):
+            raise InvalidOperation
+    except (InvalidOperation, ValueError, OverflowError):
+        most = min(kind.most, 1000_00) // 100
+        raise BadOption(
+            f"“{str(given)[:40]}” is not a percentage from 0 to {most} with at most two decimals",
+            at=_at(kind),
+            mend="write 15 or 12.5",
+        ) from None
+    return int(number)
+
+
+def _text(kind: OptionKind, given: object) -> str:
+    if not isinstance(given, str) or len(given) > 400:
+        raise BadOption("this must be text", at=_at(kind), mend="write what the screen asks for")
+    return given.strip()
+
+
+def _sized(reader: _Reader, kind: OptionKind, given: object, usable: int) -> int:
+    size = reader.size(given, _at(kind), usable)
+    if not kind.least <= size <= kind.most:
+        raise BadOption(
+            f"{size} bytes are out of range", at=_at(kind), mend=f"use {kind.least} to {kind.most} bytes; 1MiB is usual"
         )
-        frame = frame_of(self.target, planned_table(self.source.table, basic), basic)
-        self.usable = frame.usable_bytes
-        tail_bytes, tail_hundredths = self.tail()
-        return basic.but(
-            fit=self.choice("fit", FITS, defaults.fit),
-            grow=self.number("grow"),
-            pins=self.sizes("pin"),
-            leave=self.numbers("leave"),
-            hold=self.numbers("hold"),
-            elastic=self.numbers("elastic"),
-            roles=self.roles(),
-            lighten=self.sizes("lighten"),
-            cleared=self.numbers("cleared"),
-            headroom=self.headroom(),
-            tail_bytes=tail_bytes,
-            tail_hundredths=tail_hundredths,
-            free_after=self.number("free_after"),
-            order=tuple(self._listed("order")),
-            overwrite=self.overwrite(),
-            firmware=self.choice("firmware", FIRMWARES, defaults.firmware),
-        )
-
-    def overwrite(self) -> str:
-        """The last four characters that confirm a target, as typed."""
-        value = self.data.get("overwrite")
-        if value is None:
-            return ""
-        if not isinstance(value, str) or len(value) > 40:
-            raise BadOption("this must be the last four characters", at="options.overwrite", mend="write them as text")
-        return value.strip().upper()
-
-    def choice(self, key: str, choices: tuple[Any, ...], default: Any) -> Any:
-        value = self.data.get(key)
-        if value is None:
-            return default
-        if value not in choices:
-            raise BadOption(f"“{value}” is not known", at=f"options.{key}", mend="use one of " + ", ".join(choices))
-        return value
-
-    def number(self, key: str) -> int | None:
-        value = self.data.get(key)
-        return None if value is None else _whole(value, f"options.{key}")
-
-    def numbers(self, key: str) -> frozenset[int]:
-        return frozenset(self._listed(key))
-
-    def _listed(self, key: str) -> list[int]:
-        values = self.data.get(key)
-        if values is None:
-            return []
-        if not isinstance(values, list | tuple):
-            raise BadOption("this must be a list of partition numbers", at=f"options.{key}", mend="write [3, 4]")
-        numbers = [_whole(value, f"options.{key}[{i}]") for i, value in enumerate(values)]
-        if len(set(numbers)) < len(numbers) and key == "order":
-            raise BadOption("a partition is named twice", at="options.order", mend="name each once")
-        return numbers
-
-    def pairs(self, key: str) -> list[tuple[int, object]]:
-        """``{"3": "240GiB"}`` or ``["3=240GiB"]`` as pairs, each number once, in the order of the numbers."""
-        values, at = self.data.get(key), f"options.{key}"
-        if values is None:
-            return []
-        if isinstance(values, Mapping):
-            items: Iterable[tuple[object, object]] = values.items()
-        elif isinstance(values, list | tuple):
-            items = [self._split(text, f"{at}[{i}]") for i, text in enumerate(values)]
-        else:
-            raise BadOption("this must name partitions and values", at=at, mend='write {"3": "240GiB"}')
-        found: dict[int, object] = {}
-        for name, value in items:
-            number = _whole(name, at)
-            if number in found:
-                raise BadOption(f"partition {number} is named twice", at=at, mend="name it once")
-            found[number] = value
-        return sorted(found.items())
-
-    @staticmethod
-    def _split(text: object, at: str) -> tuple[object, object]:
-        name, equals, value = text.partition("=") if isinstance(text, str) else ("", "", "")
-        if not equals:
-            raise BadOption(f"“{text}” is not NUMBER=VALUE", at=at, mend="write 3=240GiB")
-        return name.strip(), value.strip()
-
-    def sizes(self, key: str) -> tuple[tuple[int, Bytes], ...]:
-        return tuple((n, self.size(value, f"options.{key}[{n}]")) for n, value in self.pairs(key))
-
-    def size(self, value: object, at: str) -> Bytes:
-        if isinstance(value, str):
-            return _placed(at, lambda: parse_size(value, sector=self.target.logical_sector_bytes, whole=self.usable))
-        if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= MAX_BYTES:
-            raise BadOption(
-                "a size is a whole number of bytes or text with a unit", at=at, mend="write 240GiB or 257698037760"
-            )
-        return Bytes(value)
-
-    def roles(self) -> tuple[tuple[int, Role], ...]:
-        found = []
-        for number, role in self.pairs("role"):
-            if role not in ROLES:
-                raise BadOption(
-                    f"“{role}” is no role", at=f"options.role[{number}]", mend="use one of " + ", ".join(ROLES)
-                )
-            found.append((number, role))
-        return tuple(found)
-
-    def headroom(self) -> Headroom:
-        default = Headroom()
-        return Headroom(
-            hundredths=self._hundredths("headroom", default.hundredths, MOST_HEADROOM_HUNDREDTHS),
-            system_bytes=self._minimum("headroom_system", default.system_bytes),
-            data_bytes=self._minimum("headroom_data", default.data_bytes),
-        )
-
-    def _minimum(self, key: str, default: int) -> int:
-        value = self.data.get(key)
-        return default if value is None else self.size(value, f"options.{key}")
-
-    def _hundredths(self, key: str, default: int, most: int) -> int:
-        value = self.data.get(key)
-        if value is None:
-            return default
-        try:
-            if isinstance(value, bool):
-                raise InvalidOperation
-            number = Decimal(str(value).strip().removesuffix("%")) * 100
-            if not number.is_finite() or number != int(number) or not 0 <= number <= most:
-                raise InvalidOperation
-        except (InvalidOperation, ValueError, OverflowError):
-            raise BadOption(
-                f"“{str(value)[:40]}” is not a percentage from 0 to {most // 100} with at most two decimals",
-                at=f"options.{key}",
-                mend="write 15 or 12.5",
-            ) from None
-        return int(number)
-
-    def tail(self) -> tuple[Bytes, int]:
-        value = self.data.get("tail")
-        if value is None:
-            return Bytes(0), 0
-        if isinstance(value, str) and value.strip().endswith("%"):
-            return Bytes(0), self._hundredths("tail", 0, 100_00)
-        return self.size(value, "options.tail"), 0
-
-    def grain(self) -> Bytes:
-        value = self.data.get("grain")
-        if value is None:
-            return Options().grain_bytes
-        self.usable = 0
-        size = self.size(value, "options.grain")
-        if not LEAST_GRAIN <= size <= MOST_GRAIN:
-            raise BadOption(
-                f"a grain of {size} bytes is out of range", at="options.grain", mend="use 4KiB to 1GiB; 1MiB is usual"
-            )
-        return size
+    return size
 
 
-_KEYS = frozenset(
-    (
-        "fit", "grow", "pin", "leave", "hold", "elastic", "role", "lighten", "cleared", "headroom", "headroom_system",
-        "headroom_data", "tail", "free_after", "table", "grain", "order", "overwrite",
-        "firmware",
-    )
-)  # fmt: skip
+def _row_sizes(reader: _Reader, kind: OptionKind, given: object, usable: int) -> tuple[tuple[int, Bytes], ...]:
+    return tuple((n, reader.size(value, _at(kind, n), usable)) for n, value in _pairs(kind, given))
 
 
-def _whole(value: object, at: str) -> int:
+def _size_or_share(reader: _Reader, kind: OptionKind, given: object, usable: int) -> Tail:
+    if isinstance(given, str) and given.strip().endswith("%"):
+        return Tail(hundredths=_percent(kind._replace(most=100_00), given))
+    return Tail(bytes=reader.size(given, _at(kind), usable))
+
+
+_READERS: dict[ValueKind, Callable[[OptionKind, object], Any]] = {
+    "choice": _choice, "row": _row, "rows": _rows, "order": _order, "row-roles": _row_roles, "percent": _percent,
+    "text": _text,
+}  # fmt: skip
+# Those that may be a size as text, for which the target counts.
+_SIZED: dict[ValueKind, Callable[[_Reader, OptionKind, object, int], Any]] = {
+    "size": _sized, "row-sizes": _row_sizes, "size-or-share": _size_or_share,
+}  # fmt: skip
+
+
+def _same(value: Any) -> Any:
+    return value
+
+
+def _by_row(pairs: Iterable[tuple[int, Any]]) -> dict[str, Any]:
+    return {str(number): value for number, value in pairs}
+
+
+def _share(tail: Tail) -> int | str:
+    return f"{tail.hundredths / 100}%" if tail.hundredths else tail.bytes
+
+
+_WRITERS: dict[ValueKind, Callable[[Any], Any]] = {
+    "choice": _same, "row": _same, "size": _same, "text": _same, "rows": sorted, "order": list, "row-sizes": _by_row,
+    "row-roles": _by_row, "percent": lambda hundredths: hundredths / 100, "size-or-share": _share,
+}  # fmt: skip
+
+
+def whole(value: object, at: str) -> int:
+    """A partition number, as a number or as its digits."""
     if isinstance(value, str) and value.isascii() and value.isdigit() and len(value) <= 6:
         return int(value)
-    if isinstance(value, int) and not isinstance(value, bool):
+    if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= MAX_BYTES:
         return value
     raise BadOption(f"“{str(value)[:40]}” is not a partition number", at=at, mend="write a whole number such as 3")
-
-
-def _placed(at: str, read: Callable[[], Bytes]) -> Bytes:
-    try:
-        return read()
-    except YlemorphError as error:
-        raise error.under(at) from None
-
-
-def target_from_text(text: str, sector: int = 512) -> Disk:
-    """A target disk that is only a size: ``480GB`` (rule 1.3), ``937703088s``, or binary text for exact bytes."""
-    quantity = read_quantity(text)
-    if quantity.unit == "s":
-        sectors = quantity.number
-        if sectors.denominator != 1 or not 0 < sectors * sector <= MAX_BYTES:
-            raise BadOption(f"“{text}” is not a count of sectors", at="target", mend="write 937703088s")
-        return Disk(sectors=int(sectors), logical_sector_bytes=sector)
-    if quantity.unit in ("", "%"):
-        raise BadOption(
-            f"“{text}” has no unit", at="target", mend="write 480GB for a nominal size or 937703088s for sectors"
-        )
-    size = to_bytes(quantity)
-    if size < sector:
-        raise BadOption(f"“{text}” is smaller than one sector", at="target", mend="write 480GB or 937703088s")
-    if quantity.unit in DECIMAL_UNITS:
-        return nominal_disk(size, sector)
-    return Disk(sectors=size // sector, logical_sector_bytes=sector)
-
-
-def options_to_data(options: Options) -> dict[str, Any]:
-    """The options that differ from the defaults, so that ``options_from`` reads them back equal."""
-    head, default = options.headroom, Headroom()
-    values: dict[str, Any] = {
-        "fit": options.fit,
-        "grow": options.grow,
-        "pin": {str(n): size for n, size in options.pins},
-        "leave": sorted(options.leave),
-        "hold": sorted(options.hold),
-        "elastic": sorted(options.elastic),
-        "role": {str(n): role for n, role in options.roles},
-        "lighten": {str(n): size for n, size in options.lighten},
-        "cleared": sorted(options.cleared),
-        "headroom": None if head.hundredths == default.hundredths else head.percent,
-        "headroom_system": None if head.system_bytes == default.system_bytes else head.system_bytes,
-        "headroom_data": None if head.data_bytes == default.data_bytes else head.data_bytes,
-        "tail": f"{options.tail_hundredths / 100}%" if options.tail_hundredths else options.tail_bytes or None,
-        "free_after": options.free_after,
-        "table": None if options.table == "keep" else options.table,
-        "grain": None if options.grain_bytes == Options().grain_bytes else options.grain_bytes,
-        "order": list(options.order),
-        "overwrite": options.overwrite or None,
-        "firmware": None if options.firmware == "unknown" else options.firmware,
-    }
-    return {key: value for key, value in values.items() if value is not None and value not in ([], {})}

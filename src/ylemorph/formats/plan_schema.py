@@ -8,7 +8,7 @@ from ..core.disk.model import Kind, Role
 from ..core.fit.finding_kinds import Level
 from ..core.fit.layout import Verdict
 from ..core.fit.options import Fit
-from ..core.fit.plan import Change
+from ..core.fit.plan import RowChange
 from ..core.fit.remedies import RemedyKind
 from .plan import FORMAT
 
@@ -44,7 +44,7 @@ class PlanRowModel(_Model):
     carried: bool
     elastic: bool
     pinned: bool
-    change: Change
+    change: RowChange
     source_bytes: int
     used_bytes: int | None
     hard_floor_bytes: int | None
@@ -80,7 +80,7 @@ class RemedyModel(_Model):
     kind: RemedyKind
     row: int | None
     bytes: int
-    verdict_after: Verdict
+    verdict_after: Verdict | None
     text: str
     rows: list[int]
     fit: Fit | None
@@ -91,7 +91,7 @@ class PlanModel(_Model):
 
     format: Literal["ylemorph.plan/1"]
     fit: Fit
-    verdict: Verdict
+    verdict: Verdict | None
     headroom_kept: float
     shortfall_bytes: int
     grain_bytes: int

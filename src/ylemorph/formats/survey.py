@@ -7,6 +7,7 @@ the JSON Schema, are made from these declarations.
 import json
 from collections.abc import Callable, Mapping
 from dataclasses import MISSING, Field, fields, is_dataclass
+from functools import cache
 from types import NoneType, UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
 
@@ -147,6 +148,54 @@ def survey_from_data(data: object) -> Survey:
     except ValidationError as error:
         raise first_problem(error) from None
     return model.to_core()
+
+
+def survey_from_kept(data: object) -> Survey:
+    """A survey that the store wrote. What it knows by these names is taken; no limit of an import counts."""
+    if not isinstance(data, Mapping) or not isinstance(data.get("disk"), Mapping):
+        raise BadSurvey("it is not a survey", mend="take it out as a file and look at it")
+    try:
+        return Survey(checked(_kept(Disk, data["disk"])), data.get("taken") or "")
+    except (TypeError, KeyError, AttributeError) as error:
+        raise BadSurvey(f"a field is not what it should be ({error})", mend="look at the file") from None
+
+
+def _kept(declared: Any, data: Any) -> Any:
+    """A value of ``core.disk`` from its JSON, field by field."""
+    given = {}
+    for field, hint in _kept_hints(declared):
+        value = data.get(field.name)
+        if value is not None:
+            given[field.name] = _kept_value(hint, value)
+    return declared(**given)
+
+
+@cache
+def _kept_hints(declared: Any) -> tuple[tuple[Field[Any], Any], ...]:
+    hints = get_type_hints(declared)
+    return tuple((field, _bare_hint(hints[field.name])) for field in fields(declared))
+
+
+def _bare_hint(hint: Any) -> Any:
+    if get_origin(hint) in (UnionType, Union):
+        hint = next(part for part in get_args(hint) if part is not NoneType)
+    return hint
+
+
+def _kept_value(hint: Any, value: Any) -> Any:
+    if get_origin(hint) in (tuple, frozenset):
+        whole = frozenset if get_origin(hint) is frozenset else tuple
+        item = get_args(hint)[0]
+        return whole([_kept(item, v) for v in value] if is_dataclass(item) else value)
+    if is_dataclass(hint):
+        return _kept(hint, value)
+    if getattr(hint, "__supertype__", hint) is int and (isinstance(value, bool) or not isinstance(value, int)):
+        raise TypeError(f"{str(value)[:40]!r} is not a number")
+    if hint is str and not isinstance(value, str):
+        raise TypeError(f"{str(value)[:40]!r} is not text")
+    if get_origin(hint) is Literal and value not in get_args(hint):
+        raise TypeError(f"{str(value)[:40]!r} is not one of the words of this field")
+    return value
 
 
 def first_problem(error: ValidationError) -> BadSurvey:

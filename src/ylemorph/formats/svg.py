@@ -8,8 +8,9 @@ from typing import NamedTuple
 from xml.sax.saxutils import escape
 
 from ..core.disk.model import Disk
+from ..core.fit.fits import FIT_NAMES
+from ..core.fit.layout import verdict_name
 from ..core.fit.plan import Plan, PlanRow
-from ..core.fit.remedies import FIT_NAMES
 from ..core.sizes import both_sizes, format_size
 
 WIDTH, TOP, HEIGHT, COLUMN = 900, 80, 460, 44
@@ -19,7 +20,6 @@ LINE = 15
 COLOURS = {"shrinks": "#8E3B6F", "grows": "#1C7A72", "holds": "#59616E", "made": "#A86A12", "left": "#6C6A64"}
 SIGNS = {"shrinks": "▼", "grows": "▲", "holds": "=", "made": "+", "left": "–"}
 WORDS = {"made": "made new", "left": "left behind"}
-VERDICTS = {"comfortable": "Comfortable", "tight": "Tight", "does-not-fit": "Does not fit"}
 
 
 class _Block(NamedTuple):
@@ -44,7 +44,7 @@ def plan_to_svg(plan: Plan, source: Disk, target: Disk) -> str:
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {TOP + HEIGHT + 30}" font-family="sans-serif"'
         ' font-size="12" fill="#23262D">',
         f'<rect width="{WIDTH}" height="{TOP + HEIGHT + 30}" fill="#FFFDF9"/>',
-        _text(20, 28, f"{VERDICTS[plan.verdict]} · {FIT_NAMES[plan.fit]}", size=18),
+        _text(20, 28, f"{verdict_name(plan.verdict)} · {FIT_NAMES[plan.fit]}", size=18),
         _text(20, 56, f"{source.model or 'Source'} · {both_sizes(source.size_bytes)}"),
         _text(RIGHT + COLUMN + 20, 56, f"{target.model or 'Target'} · {both_sizes(target.size_bytes)}"),
         *_ribbons(left, right),

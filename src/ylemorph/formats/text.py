@@ -8,11 +8,11 @@ from rich.table import Table
 from rich.text import Text
 
 from ..core.disk.model import Disk
+from ..core.fit.fits import FIT_NAMES
+from ..core.fit.layout import verdict_name
 from ..core.fit.plan import Plan, PlanRow
-from ..core.fit.remedies import FIT_NAMES
 from ..core.sizes import both_sizes, format_size
 
-VERDICT_WORDS = {"comfortable": "Comfortable", "tight": "Tight", "does-not-fit": "Does not fit"}
 _SIGNS = {"shrinks": "▼", "grows": "▲", "holds": "=", "left": "–", "made": "+"}
 _STYLES = {"shrinks": "magenta", "grows": "cyan", "holds": "", "left": "dim", "made": "yellow"}
 
@@ -22,7 +22,7 @@ def plan_to_text(plan: Plan, source: Disk, target: Disk, *, terminal: bool) -> s
     out = io.StringIO()
     width = shutil.get_terminal_size((110, 40)).columns if terminal else 150
     console = Console(file=out, force_terminal=terminal, width=max(80, width), highlight=False, emoji=False)
-    console.print(Text(f"{VERDICT_WORDS[plan.verdict]} · {FIT_NAMES[plan.fit]}{_kept(plan)}", style="bold"))
+    console.print(Text(f"{verdict_name(plan.verdict)} · {FIT_NAMES[plan.fit]}{_kept(plan)}", style="bold"))
     for word, disk in (("from", source), ("to", target)):
         console.print(Text(f"{word:>4}  {disk.model or 'disk'} · {both_sizes(disk.size_bytes)}"))
     if plan.verdict == "does-not-fit":
@@ -36,7 +36,7 @@ def plan_to_text(plan: Plan, source: Disk, target: Disk, *, terminal: bool) -> s
     if plan.remedies:
         console.print(Text("What would make it fit", style="bold"))
     for remedy in plan.remedies:
-        console.print(Text(f"  {remedy.text()} Then: {VERDICT_WORDS[remedy.verdict_after].lower()}."))
+        console.print(Text(f"  {remedy.text()} Then: {verdict_name(remedy.verdict_after).lower()}."))
     return "\n".join(line.rstrip() for line in out.getvalue().splitlines()) + "\n"
 
 

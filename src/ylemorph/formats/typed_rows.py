@@ -14,7 +14,7 @@ from ..core.disk.model import ROLES, STATES, Disk, FileSystem, Kind, Partition, 
 from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
 from ..core.errors import BadSurvey, YlemorphError
 from ..core.sizes import DEFAULT_GRAIN, MAX_BYTES, Bytes, GiB, MiB, div_up, parse_size
-from .options import target_from_text
+from .targets import target_from_text
 
 MOST_ROWS = 128
 SMALL_BYTES = 2 * GiB  # a start or recovery partition; common practice, no source

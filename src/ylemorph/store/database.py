@@ -1,6 +1,5 @@
 """One SQLite file: opening, migrating, short transactions."""
 
-import shutil
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -47,6 +46,19 @@ def transaction(connection: sqlite3.Connection) -> Iterator[None]:
     connection.execute("COMMIT")
 
 
+@contextmanager
+def snapshot(connection: sqlite3.Connection) -> Iterator[None]:
+    """Several reads of one state of the data, whatever other windows write or delete meanwhile."""
+    if connection.in_transaction:
+        yield
+        return
+    connection.execute("BEGIN")
+    try:
+        yield
+    finally:
+        connection.execute("COMMIT")
+
+
 def prepare(folder: Path) -> Path:
     """The data file in ``folder``, made or migrated. Raises StoreError in one sentence where that cannot be."""
     path = folder / FILE_NAME
@@ -69,6 +81,15 @@ def prepare(folder: Path) -> Path:
     return path
 
 
+def _back_up(connection: sqlite3.Connection, place: Path) -> None:
+    """A copy by the database's own means, whole even where another program writes meanwhile."""
+    copy = sqlite3.connect(place)
+    try:
+        connection.backup(copy)
+    finally:
+        copy.close()
+
+
 def _migrations() -> list[tuple[int, str]]:
     folder = resources.files(__package__) / "migrations"
     files = sorted(item.name for item in folder.iterdir() if item.name.endswith(".sql"))
@@ -87,8 +108,7 @@ def _migrate(connection: sqlite3.Connection, path: Path) -> None:
         )
     waiting = [step for step in steps if step[0] > done]
     if waiting and done:
-        connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
-        shutil.copy2(path, path.with_suffix(f".before-{waiting[0][0]:04d}.sqlite3"))
+        _back_up(connection, path.with_suffix(f".before-{waiting[0][0]:04d}.sqlite3"))
     for number, sql in waiting:
         # The schema and its number go in together or not at all.
         try:

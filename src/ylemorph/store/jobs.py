@@ -1,37 +1,28 @@
-"""Jobs: what a job is at its head revision, and every change to it as a numbered revision."""
+"""Jobs: what a job is at its head revision, and every change to it as a numbered revision.
+
+What was written is read back whatever today's limits for imports are. A job whose content cannot be read any more is
+``Broken``: it is listed with its reason, and its survey can still be got out.
+"""
 
 import json
 import sqlite3
 from collections.abc import Callable
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, NamedTuple, TypeVar
 
-from ..core.disk.model import Disk, Survey
+from ..core.disk.model import Survey
 from ..core.errors import YlemorphError
-from ..formats.options import target_from_text
+from ..core.fit.options import Options
+from ..core.job.change import Change
+from ..core.job.changes import apply
+from ..core.job.state import JobState, SizedTarget
+from ..formats.changes import change_to_data
+from ..formats.options import options_from, options_to_data
+from ..formats.targets import target_from_text
 from . import surveys
-from .database import NotFound, now, transaction
+from .database import NotFound, now, snapshot, transaction
 
-
-@dataclass(frozen=True, slots=True)
-class JobState:
-    """All that a user can change. The target is a survey, or a size as typed with its sector size, or nothing yet."""
-
-    name: str = ""
-    code: str = ""
-    machine: str = ""
-    note: str = ""
-    source: Survey | None = None
-    target: Survey | None = None
-    target_size: str | None = None
-    target_sector: int = 512
-    options: dict[str, Any] | None = None
-
-    @property
-    def target_disk(self) -> Disk | None:
-        if self.target is not None:
-            return self.target.disk
-        return target_from_text(self.target_size, self.target_sector) if self.target_size else None
+Part = TypeVar("Part")
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +49,11 @@ class Revision:
     made_by: str
     parent: int | None
     is_head: bool
+    change: dict[str, Any] | None = None
+
+
+class Broken(YlemorphError):
+    """A job whose content cannot be read; the sentence says which part and why."""
 
 
 class Conflict(YlemorphError):
@@ -82,44 +78,99 @@ FROM job JOIN revision ON revision.id = job.head
 """
 
 
-def listed(connection: sqlite3.Connection) -> list[Job]:
-    """All jobs, the last changed first."""
-    rows = connection.execute(_HEAD + "ORDER BY job.changed_at DESC, job.id DESC").fetchall()
-    return [_job(connection, row) for row in rows]
+class Line(NamedTuple):
+    """A job for the list, without its surveys: their digests and the options tell whether two are alike."""
+
+    id: int
+    code: str
+    name: str
+    machine: str
+    changed_at: str
+    content: tuple[Any, ...]
+
+
+_LINES = """
+SELECT job.id, job.changed_at, revision.code, revision.name, revision.machine, revision.target_size,
+       revision.target_sector, revision.options, source.digest AS source_digest, target.digest AS target_digest
+FROM job JOIN revision ON revision.id = job.head
+     LEFT JOIN survey AS source ON source.id = revision.source
+     LEFT JOIN survey AS target ON target.id = revision.target
+ORDER BY job.changed_at DESC, job.id DESC
+"""
+
+
+def lines(connection: sqlite3.Connection) -> list[Line]:
+    """All jobs, the last changed first, by one query and without their surveys."""
+    content = ("source_digest", "target_digest", "target_size", "target_sector", "options")
+    return [
+        Line(r["id"], r["code"], r["name"], r["machine"], r["changed_at"], tuple(r[key] for key in content))
+        for r in connection.execute(_LINES)
+    ]
+
+
+def count(connection: sqlite3.Connection) -> int:
+    return int(connection.execute("SELECT count(*) FROM job").fetchone()[0])
 
 
 def get(connection: sqlite3.Connection, job_id: int) -> Job:
-    row = connection.execute(_HEAD + "WHERE job.id = ?", (job_id,)).fetchone()
+    """A job at its head. Raises NotFound or Broken."""
+    with snapshot(connection):
+        row = connection.execute(_HEAD + "WHERE job.id = ?", (job_id,)).fetchone()
+        if row is None:
+            raise NotFound(f"there is no job {job_id}", mend="go back to the list of jobs")
+        return _job(connection, row)
+
+
+def survey_text(connection: sqlite3.Connection, job_id: int, which: str) -> str:
+    """The ``source`` or ``target`` of a job as JSON, as it is kept, even where it cannot be read."""
+    column = {"source": "source", "target": "target"}[which]
+    row = connection.execute(
+        f"SELECT survey.body FROM job JOIN revision ON revision.id = job.head"  # noqa: S608  # one of two words
+        f" JOIN survey ON survey.id = revision.{column} WHERE job.id = ?",
+        (job_id,),
+    ).fetchone()
     if row is None:
-        raise NotFound(f"there is no job {job_id}", mend="go back to the list of jobs")
-    return _job(connection, row)
+        raise NotFound(f"job {job_id} has no survey of its {which}", mend="go back to the list of jobs")
+    return str(row["body"])
 
 
 def create(connection: sqlite3.Connection, state: JobState, sentence: str = "Job begun", made_by: str = "") -> Job:
-    """A new job. Without a code it gets the next of its own, ``YM-0001`` and so on."""
+    """A new job. Without a code it gets the next of its own that no job has, ``YM-0001`` and so on."""
     with transaction(connection):
         at = now()
         job_id = connection.execute("INSERT INTO job (created_at, changed_at) VALUES (?, ?)", (at, at)).lastrowid
         assert job_id is not None
-        named = replace(state, code=state.code or f"YM-{job_id:04d}")
-        _add_revision(connection, job_id, None, named, sentence, made_by)
+        named = state.but(code=state.code or _own_code(connection, job_id))
+        _add_revision(connection, job_id, None, named, sentence, made_by, None)
     return get(connection, job_id)
+
+
+def _own_code(connection: sqlite3.Connection, number: int) -> str:
+    sql = "SELECT 1 FROM job JOIN revision ON revision.id = job.head WHERE revision.code = ?"
+    while connection.execute(sql, (f"YM-{number:04d}",)).fetchone():
+        number += 1
+    return f"YM-{number:04d}"
 
 
 def change(
     connection: sqlite3.Connection,
     job_id: int,
     version: int | None,
-    make: Callable[[JobState], tuple[JobState, str]],
+    read: Callable[[JobState], Change],
     made_by: str = "",
 ) -> Job:
-    """Make one change under the version that the caller saw (None: whichever). Raises Conflict or NotFound."""
+    """Make the change that ``read`` gives for the state, under the version that the caller saw (None: whichever).
+
+    Raises Conflict or NotFound, and whatever refuses the change.
+    """
     with transaction(connection):
-        job = _expected(connection, job_id, version)
-        state, sentence = make(job.state)
-        if state != job.state:
+        _check_version(connection, job_id, version)
+        job = get(connection, job_id)
+        made = read(job.state)
+        applied = apply(job.state, made)
+        if applied.state != job.state:
             head = connection.execute("SELECT head FROM job WHERE id = ?", (job_id,)).fetchone()["head"]
-            _add_revision(connection, job_id, head, state, sentence, made_by)
+            _add_revision(connection, job_id, head, applied.state, applied.sentence, made_by, made)
     return get(connection, job_id)
 
 
@@ -145,7 +196,7 @@ def go_to(connection: sqlite3.Connection, job_id: int, version: int | None, numb
 
 def _move(connection: sqlite3.Connection, job_id: int, version: int | None, sql: str, *more: int) -> Job:
     with transaction(connection):
-        _expected(connection, job_id, version)
+        _check_version(connection, job_id, version)
         head = connection.execute(sql, (job_id, *more)).fetchone()[0]
         if head is not None:
             connection.execute(
@@ -156,64 +207,112 @@ def _move(connection: sqlite3.Connection, job_id: int, version: int | None, sql:
 
 def state_at(connection: sqlite3.Connection, job_id: int, number: int) -> JobState:
     """The job as it was at the change ``number``. Raises NotFound."""
-    row = connection.execute("SELECT * FROM revision WHERE job = ? AND number = ?", (job_id, number)).fetchone()
-    if row is None:
-        raise NotFound(f"there is no change {number} in this job", mend="choose one of the list")
-    return _state(connection, row)
+    with snapshot(connection):
+        row = connection.execute("SELECT * FROM revision WHERE job = ? AND number = ?", (job_id, number)).fetchone()
+        if row is None:
+            raise NotFound(f"there is no change {number} in this job", mend="choose one of the list")
+        return _state(connection, row)
 
 
-def history(connection: sqlite3.Connection, job_id: int) -> list[Revision]:
-    """All revisions of a job, the newest first."""
+MOST_ENTRIES = 100  # of a history at once
+
+
+def history(connection: sqlite3.Connection, job_id: int, before: int | None = None) -> list[Revision]:
+    """Revisions of a job, the newest first, at most a hundred of those with numbers under ``before``."""
     rows = connection.execute(
         "SELECT revision.*, parent.number AS parent_number, revision.id = job.head AS is_head FROM revision"
         " JOIN job ON job.id = revision.job LEFT JOIN revision AS parent ON parent.id = revision.parent"
-        " WHERE revision.job = ? ORDER BY revision.number DESC",
-        (job_id,),
+        " WHERE revision.job = ?1 AND revision.number < coalesce(?2, revision.number + 1)"
+        " ORDER BY revision.number DESC LIMIT ?3",
+        (job_id, before, MOST_ENTRIES),
     ).fetchall()
-    return [
-        Revision(r["number"], r["sentence"], r["made_at"], r["made_by"], r["parent_number"], bool(r["is_head"]))
-        for r in rows
-    ]
+    return [_revision(row) for row in rows]
+
+
+def _head(connection: sqlite3.Connection, job_id: int) -> Revision:
+    row = connection.execute(
+        "SELECT revision.*, NULL AS parent_number, 1 AS is_head FROM job JOIN revision ON revision.id = job.head"
+        " WHERE job.id = ?",
+        (job_id,),
+    ).fetchone()
+    return _revision(row)
+
+
+def _revision(row: sqlite3.Row) -> Revision:
+    made = json.loads(row["change"]) if row["change"] else None
+    return Revision(
+        row["number"], row["sentence"], row["made_at"], row["made_by"], row["parent_number"], bool(row["is_head"]), made
+    )
 
 
 def delete(connection: sqlite3.Connection, job_id: int) -> None:
     """Forget a job with all its revisions, and the surveys that only it used."""
     with transaction(connection):
-        get(connection, job_id)
+        _must_be(connection, job_id)
         connection.execute("UPDATE revision SET parent = NULL WHERE job = ?", (job_id,))
         connection.execute("UPDATE job SET head = NULL WHERE id = ?", (job_id,))
         connection.execute("DELETE FROM job WHERE id = ?", (job_id,))
         surveys.drop_unused(connection)
 
 
-def _expected(connection: sqlite3.Connection, job_id: int, version: int | None) -> Job:
-    job = get(connection, job_id)
-    if version is not None and version != job.version:
-        raise Conflict(job, next(r for r in history(connection, job_id) if r.is_head))
-    return job
+def _check_version(connection: sqlite3.Connection, job_id: int, version: int | None) -> None:
+    """Raises Conflict where the job is not as the caller saw it. The content is not looked at: it may be broken."""
+    row = connection.execute("SELECT version FROM job WHERE id = ?", (job_id,)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no job {job_id}", mend="go back to the list of jobs")
+    if version is not None and version != row["version"]:
+        raise Conflict(get(connection, job_id), _head(connection, job_id))
+
+
+def _must_be(connection: sqlite3.Connection, job_id: int) -> None:
+    if connection.execute("SELECT 1 FROM job WHERE id = ?", (job_id,)).fetchone() is None:
+        raise NotFound(f"there is no job {job_id}", mend="go back to the list of jobs")
 
 
 def _add_revision(
-    connection: sqlite3.Connection, job_id: int, parent: int | None, state: JobState, sentence: str, made_by: str
+    connection: sqlite3.Connection,
+    job_id: int,
+    parent: int | None,
+    state: JobState,
+    sentence: str,
+    made_by: str,
+    change: Change | None,
 ) -> None:
-    source = surveys.keep(connection, state.source) if state.source else None
-    target = surveys.keep(connection, state.target) if state.target else None
-    at = now()
-    options = json.dumps(state.options or {}, sort_keys=True)
+    at, target = now(), state.target
+    sized = target if isinstance(target, SizedTarget) else None
+    values = {
+        "parent": parent,
+        "sentence": sentence,
+        "made_at": at,
+        "made_by": made_by,
+        "code": state.code,
+        "name": state.name,
+        "machine": state.machine,
+        "note": state.note,
+        "source": surveys.keep(connection, state.source) if state.source else None,
+        "target": surveys.keep(connection, target)
+        if target is not None and not isinstance(target, SizedTarget)
+        else None,
+        "target_size": sized.text if sized else None,
+        "target_sector": sized.disk.logical_sector_bytes if sized else 512,
+        "options": _compact(options_to_data(state.options)),
+        "change": _compact(change_to_data(change)) if change else None,
+    }
+    columns = ", ".join(values)
+    places = ", ".join(f":{key}" for key in values)
     cursor = connection.execute(
-        "INSERT INTO revision (job, number, parent, sentence, made_at, made_by, code, name, machine, note, source,"
-        " target, target_size, target_sector, options)"
-        " SELECT ?1, coalesce(max(number), 0) + 1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14"
-        " FROM revision WHERE job = ?1",
-        (
-            job_id, parent, sentence, at, made_by, state.code, state.name, state.machine, state.note, source, target,
-            state.target_size, state.target_sector, options,
-        ),
-    )  # fmt: skip
+        f"INSERT INTO revision (job, number, {columns})"  # noqa: S608  # the names stand above, the values are bound
+        f" SELECT :job, coalesce(max(number), 0) + 1, {places} FROM revision WHERE job = :job",
+        {"job": job_id, **values},
+    )
     connection.execute(
         "UPDATE job SET head = ?, changed_at = ?, version = version + (? IS NOT NULL) WHERE id = ?",
         (cursor.lastrowid, at, parent, job_id),
     )
+
+
+def _compact(data: Any) -> str:
+    return json.dumps(data, ensure_ascii=False, sort_keys=True, separators=(",", ":"))
 
 
 def _job(connection: sqlite3.Connection, row: sqlite3.Row) -> Job:
@@ -235,9 +334,32 @@ def _state(connection: sqlite3.Connection, row: sqlite3.Row) -> JobState:
         code=row["code"],
         machine=row["machine"],
         note=row["note"],
-        source=surveys.get(connection, row["source"]) if row["source"] else None,
-        target=surveys.get(connection, row["target"]) if row["target"] else None,
-        target_size=row["target_size"],
-        target_sector=row["target_sector"],
-        options=json.loads(row["options"]),
+        source=_survey(connection, row["source"]),
+        target=_survey(connection, row["target"]) or sized_target(row["target_size"], row["target_sector"]),
+        options=kept_options(row["options"]),
     )
+
+
+def _survey(connection: sqlite3.Connection, survey_id: int | None) -> Survey | None:
+    return _read_part("survey", lambda: surveys.get(connection, survey_id)) if survey_id else None
+
+
+def sized_target(text: str | None, sector: int) -> SizedTarget | None:
+    """A target as it was typed. Raises Broken."""
+    return _read_part("target", lambda: SizedTarget(text, target_from_text(text, sector))) if text else None
+
+
+def kept_options(text: str) -> Options:
+    """Options as they are kept. Raises Broken."""
+    return _read_part("options", lambda: options_from(json.loads(text)))
+
+
+def _read_part(part: str, read: Callable[[], Part]) -> Part:
+    """A part of a kept job. Raises Broken where it cannot be read."""
+    try:
+        return read()
+    except (YlemorphError, ValueError, TypeError, AttributeError, KeyError, RecursionError) as error:
+        raise Broken(
+            f"the {part} of this job cannot be read ({str(error)[:200]})",
+            mend="go back to an earlier change, take its surveys out as files, or delete the job",
+        ) from None

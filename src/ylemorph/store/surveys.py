@@ -1,32 +1,46 @@
-"""Surveys, kept once each by their content."""
+"""Surveys, kept once each by their content, compact; read back without the limits that guard imports."""
 
 import hashlib
+import json
 import sqlite3
 from functools import lru_cache
 
 from ..core.disk.model import Survey
-from ..formats.survey import read_survey
+from ..formats.survey import survey_from_kept
 from ..formats.survey_data import write_survey
+from .database import NotFound
 
 
 def keep(connection: sqlite3.Connection, survey: Survey) -> int:
     """Id of ``survey`` in the store. Call it inside a transaction."""
-    body = write_survey(survey)
-    digest = hashlib.sha256(body.encode()).hexdigest()
+    body = write_survey(survey, indent=None)
+    digest = hashlib.sha256(body.encode("utf-8", "surrogatepass")).hexdigest()
     connection.execute("INSERT INTO survey (digest, body) VALUES (?, ?) ON CONFLICT DO NOTHING", (digest, body))
     row = connection.execute("SELECT id FROM survey WHERE digest = ?", (digest,)).fetchone()
     return int(row["id"])
 
 
 def get(connection: sqlite3.Connection, survey_id: int) -> Survey:
+    """Raises YlemorphError or ValueError where it cannot be read."""
     row = connection.execute("SELECT body FROM survey WHERE id = ?", (survey_id,)).fetchone()
-    return _read(row["body"])
+    return _read(_found(row))
+
+
+def by_digest(connection: sqlite3.Connection, digest: str) -> Survey:
+    row = connection.execute("SELECT body FROM survey WHERE digest = ?", (digest,)).fetchone()
+    return _read(_found(row))
+
+
+def _found(row: sqlite3.Row | None) -> str:
+    if row is None:
+        raise NotFound("this survey is not in the store any more", mend="load the page again")
+    return str(row["body"])
 
 
 @lru_cache(maxsize=64)
 def _read(body: str) -> Survey:
     """A kept survey never changes, and every step of a drag asks for the same two."""
-    return read_survey(body)
+    return survey_from_kept(json.loads(body))
 
 
 def drop_unused(connection: sqlite3.Connection) -> None:

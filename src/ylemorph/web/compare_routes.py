@@ -8,13 +8,11 @@ from flask_openapi3.models.tag import Tag
 
 from ..core.errors import BadOption
 from ..core.fit.compare import Side, compare_plans
+from ..core.fit.fits import FIT_NAMES
 from ..core.fit.options import FITS
 from ..core.fit.plan import Plan, make_plan
-from ..core.fit.remedies import FIT_NAMES
-from ..formats.options import options_from
 from ..formats.plan import finding_data
 from ..store import jobs
-from ..store.jobs import JobState
 from .db import connection
 from .models import CompareQuery, ComparisonModel, JobPath, Problem
 
@@ -43,21 +41,15 @@ def compare(path: JobPath, query: CompareQuery) -> Response:
 
 def _plan(job_id: int, name: str, at: str) -> Plan:
     """``now``, ``r12`` or a fit under the options as they stand. Raises BadOption for anything else."""
-    state = jobs.get(connection(), job_id).state
-    if name.startswith("r") and name[1:].isdigit() and len(name) < 10:
+    if name.startswith("r") and name[1:].isascii() and name[1:].isdigit() and len(name) < 10:
         state = jobs.state_at(connection(), job_id, int(name[1:]))
-    elif name != "now" and name not in FITS:
+    elif name == "now" or name in FITS:
+        state = jobs.get(connection(), job_id).state
+    else:
         raise BadOption(f"“{name[:40]}” is no plan of this job", at=at, mend="use now, r and a number, or a fit")
-    source, target = _disks(state, at)
-    wishes = {**(state.options or {}), **({"fit": name} if name in FITS else {})}
-    return make_plan(source, target, options_from(wishes, source, target))
-
-
-def _disks(state: JobState, at: str) -> tuple[Any, Any]:
-    target = state.target_disk
-    if state.source is None or target is None:
+    if state.source_disk is None or state.target_disk is None:
         raise BadOption("there was no source or no target yet", at=at, mend="choose a later change")
-    return state.source.disk, target
+    return make_plan(*state.pair, state.options.but(fit=name) if name in FITS else state.options)
 
 
 def _side_data(side: Side, name: str) -> dict[str, Any]:

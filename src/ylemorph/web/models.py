@@ -7,7 +7,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from ..core.disk.model import Role
 from ..core.fit.layout import Verdict
 from ..core.fit.options import Fit
-from ..core.fit.plan import Change
+from ..core.fit.plan import RowChange
+from ..formats.option_models import OptionsModel
 from ..formats.plan_schema import FindingModel, PlanModel, UnallocatedModel
 from ..formats.survey import SurveyModel
 
@@ -24,14 +25,7 @@ class _Out(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
-class TargetSizeModel(_In):
-    """A target that is only a size: ``480GB`` (rule 1.3), ``937703088s``, ``447GiB``."""
-
-    nominal: Line
-    logical_sector_bytes: Literal[512, 4096] = 512
-
-
-# A TargetSizeModel or a survey; told apart by hand, so that an error speaks of the one that was meant.
+# A size or a survey; told apart by hand, so that an error speaks of the one that was meant.
 Target = Annotated[dict[str, Any], Field(description='A survey, or {"nominal": "480GB"}')]
 Options = Annotated[dict[str, Any], Field(description="The flags of `ylemorph plan`, with _ for -")]
 
@@ -41,17 +35,6 @@ class PlanRequest(_In):
     target: Target
     options: Options | None = None
     units: Units = "binary"
-
-
-class AmendModel(_In):
-    """The source put right by hand: the disk's size, or one fact of a row. Empty text takes a fact out."""
-
-    number: int | None = None
-    size: Line | None = None
-    used: Line | None = None
-    immovable: Line | None = None
-    lightened: Annotated[str, Field(max_length=1_000_000)] | None = None
-    bare: Literal["gib", "gb"] = "gib"
 
 
 class SettingsIn(_In):
@@ -86,7 +69,7 @@ class CompareQuery(BaseModel):
 
 class SideModel(_Out):
     title: str
-    verdict: Verdict
+    verdict: Verdict | None
     fit: Fit
     open_bytes: int | None
     carried_bytes: int
@@ -96,7 +79,7 @@ class SideModel(_Out):
 class RowPairModel(_Out):
     number: int
     label: str
-    changes: list[Change | None]
+    changes: list[RowChange | None]
     sizes: list[int | None]
     frees: list[int | None]
 
@@ -110,7 +93,7 @@ class ComparisonModel(_Out):
 
 
 class JobFields(_In):
-    """What a user can set; a field that is not sent stays as it is."""
+    """What a job begins with; each field that is sent is a change."""
 
     name: Line | None = None
     code: Line | None = None
@@ -118,34 +101,66 @@ class JobFields(_In):
     note: Note | None = None
     source: SurveyModel | None = None
     target: Target | None = None
-    options: Options | None = None
-    amend: AmendModel | None = None
+
+    def changes(self) -> list[dict[str, Any]]:
+        """The fields as changes, in the order in which they are made."""
+        sent = self.model_dump(exclude_unset=True, exclude_none=True)
+        made: list[dict[str, Any]] = []
+        words: dict[str, Any] = {key: sent[key] for key in ("name", "code", "machine", "note") if key in sent}
+        if words:
+            made.append({"kind": "describe", **words})
+        if "source" in sent:
+            made.append({"kind": "source", "survey": sent["source"]})
+        if "target" in sent:
+            made.append({"kind": "target", "target": sent["target"]})
+        return made
 
 
-class ChangeRequest(BaseModel):
+class ChangeRequest(_In):
     """One change: its kind and the fields of the kind."""
-
-    model_config = ConfigDict(strict=True, extra="forbid", frozen=True)
 
     kind: Line
     row: int | None = None
-    rows: list[int] | None = None
+    rows: Annotated[list[int], Field(max_length=1024)] | None = None
     fit: Line | None = None
-    size: Annotated[str, Field(max_length=200)] | int | None = None
+    size: Line | int | None = None
     bare: Literal["gib", "gb"] | None = None
     role: Line | None = None
     on: bool | None = None
     alone: bool | None = None
-    value: Line | int | float | list[int] | None = None
+    value: Line | int | float | Annotated[list[int], Field(max_length=1024)] | None = None
+    text: Annotated[str, Field(max_length=1_000_000)] | None = None
+    name: Line | None = None
+    code: Line | None = None
+    machine: Line | None = None
+    note: Note | None = None
+    survey: SurveyModel | None = None
+    target: Target | None = None
+
+    def sent(self) -> dict[str, Any]:
+        """The change as it was sent, without what was left out."""
+        return self.model_dump(exclude_unset=True)
+
+
+Id = Annotated[int, Field(ge=0, lt=2**63)]
 
 
 class JobPath(BaseModel):
-    job_id: int
+    job_id: Id
 
 
-class RevisionPath(BaseModel):
-    job_id: int
-    number: int
+class RevisionPath(JobPath):
+    number: Id
+
+
+class SurveyPath(JobPath):
+    which: Literal["source", "target"]
+
+
+class HistoryQuery(BaseModel):
+    """``before``: only changes with a smaller number."""
+
+    before: Id | None = None
 
 
 class UnitsQuery(BaseModel):
@@ -159,7 +174,7 @@ class DiskHead(_Out):
     serial: str
     size_bytes: int
     label: str
-    proof: str
+    confirmation: str
     holds: str
 
 
@@ -193,6 +208,7 @@ class JobLine(_Out):
     stage: Literal["source", "target", "fit"]
     strip: list[StripRow]
     open_bytes: int
+    broken: str = Field(description="Why the job cannot be read; empty where it can")
 
 
 class JobLines(_Out):
@@ -202,12 +218,12 @@ class JobLines(_Out):
 class CardSize(_Out):
     row: int
     bytes: int
-    change: Change
+    change: RowChange
 
 
 class CardModel(_Out):
     fit: Fit
-    verdict: Verdict
+    verdict: Verdict | None
     sizes: list[CardSize]
     fills: list[int]
     open_bytes: int
@@ -271,7 +287,7 @@ class JobModel(_Out):
     target_findings: list[FindingModel]
     target_confirmed: bool
     source_head: DiskHead | None
-    options: dict[str, Any]
+    options: OptionsModel
     morph: MorphModel | None
     trouble: Problem | None
 
@@ -287,6 +303,7 @@ class RevisionModel(_Out):
 
 class HistoryModel(_Out):
     revisions: list[RevisionModel]
+    more: bool
 
 
 class NominalModel(_Out):

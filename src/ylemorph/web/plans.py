@@ -5,17 +5,17 @@ from typing import Any
 from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
-from pydantic import ValidationError
 
 from ..core.disk.model import Disk
 from ..core.disk.usual_sizes import shelf_disks
-from ..core.errors import BadOption, YlemorphError
+from ..core.errors import YlemorphError
 from ..core.fit.plan import make_plan
-from ..formats.options import options_from, target_from_text
+from ..formats.changes import sized_target
+from ..formats.options import options_from
 from ..formats.plan import plan_to_data
 from ..formats.plan_schema import PlanModel
-from ..formats.survey import first_problem, survey_from_data
-from .models import PlanRequest, Problem, ShelfModel, TargetSizeModel
+from ..formats.survey import survey_from_data
+from .models import PlanRequest, Problem, ShelfModel
 
 tag = Tag(name="plans")
 api = APIBlueprint("plans", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={422: Problem})
@@ -28,7 +28,7 @@ def plan(body: PlanRequest) -> Response:
         source = body.source.to_core().disk
     except YlemorphError as error:
         raise error.under("source") from None
-    target = read_target(body.target).disk
+    target = read_target(body.target)
     options = options_from(body.options or {}, source, target)
     return jsonify(plan_to_data(make_plan(source, target, options), body.units))
 
@@ -47,29 +47,11 @@ def shelf() -> Response:
     return jsonify({"sizes": sizes})
 
 
-class ReadTarget:
-    """A target as sent: its disk, and what a job keeps of it."""
-
-    def __init__(self, disk: Disk, survey: Any = None, size: str | None = None, sector: int = 512) -> None:
-        self.disk = disk
-        self.survey = survey
-        self.size = size
-        self.sector = sector
-
-
-def read_target(data: dict[str, Any]) -> ReadTarget:
+def read_target(data: dict[str, Any]) -> Disk:
     """A target from a survey or from a size. Raises YlemorphError with the place under ``target``."""
+    if "nominal" in data:
+        return sized_target(data).disk
     try:
-        if "nominal" not in data:
-            survey = survey_from_data(data)
-            return ReadTarget(survey.disk, survey=survey)
-        wanted = TargetSizeModel.model_validate(data)
-    except ValidationError as error:
-        raise first_problem(error).under("target") from None
+        return survey_from_data(data).disk
     except YlemorphError as error:
         raise error.under("target") from None
-    try:
-        disk = target_from_text(wanted.nominal, wanted.logical_sector_bytes)
-    except YlemorphError as error:
-        raise BadOption(error.problem, at="target.nominal", mend=error.mend) from None
-    return ReadTarget(disk, size=wanted.nominal.strip(), sector=wanted.logical_sector_bytes)

@@ -1,6 +1,6 @@
 """The workshop's defaults over HTTP: what a new job begins with."""
 
-from typing import Any
+import contextlib
 
 from flask import Response, current_app, jsonify
 from flask_openapi3.blueprint import APIBlueprint
@@ -9,7 +9,8 @@ from flask_openapi3.models.tag import Tag
 from .. import __version__
 from ..core.disk.usual_sizes import nominal_disk
 from ..core.errors import YlemorphError
-from ..core.fit.options import Headroom, Options
+from ..core.fit.frame import frame_of
+from ..core.fit.options import OPTIONS, WORKSHOP_KEYS, OptionKind, Options
 from ..core.sizes import GB, format_size
 from ..formats.options import options_from, options_to_data
 from ..store import settings
@@ -18,9 +19,6 @@ from .models import Problem, SettingsIn, SettingsModel
 
 tag = Tag(name="settings")
 api = APIBlueprint("settings", __name__, url_prefix="/api/settings", abp_tags=[tag], abp_responses={422: Problem})
-
-# Settings that are options of a new job.
-JOB_DEFAULTS = ("headroom", "headroom_system", "headroom_data", "grain")
 
 
 @api.get("", responses={200: SettingsModel})
@@ -34,31 +32,36 @@ def write(body: SettingsIn) -> Response:
     """Set some of them; an empty text takes one back to how the application comes."""
     sent = body.model_dump(exclude_unset=True)
     values = {key: value.strip() or None if isinstance(value, str) else value for key, value in sent.items()}
-    job = {key: values[key] for key in JOB_DEFAULTS if values.get(key) is not None}
+    job = {key: values[key] for key in WORKSHOP_KEYS if values.get(key) is not None}
     try:
         # Read as a job would read them, on any pair of disks: what a job could not follow is refused here.
-        read_back = options_to_data(options_from(job, nominal_disk(1000 * GB), nominal_disk(1000 * GB)))
+        usual = nominal_disk(1000 * GB)
+        wanted = options_from(job, usual, usual)
+        frame_of(usual, "gpt", wanted)
     except YlemorphError as error:
         raise type(error)(error.problem, at=error.at.removeprefix("options."), mend=error.mend) from None
-    settings.write(connection(), {key: read_back.get(key) if key in JOB_DEFAULTS else values[key] for key in values})
+    read_back = options_to_data(wanted)
+    settings.write(connection(), {key: read_back.get(key) if key in WORKSHOP_KEYS else values[key] for key in values})
     return _answer()
 
 
-def job_defaults() -> dict[str, Any]:
-    """The options that a new job begins with."""
-    return {key: value for key, value in settings.read(connection()).items() if key in JOB_DEFAULTS}
+def job_defaults() -> Options:
+    """The options that a new job begins with; a default that cannot be read any more is left out."""
+    kept = settings.read(connection())
+    options = Options()
+    for key in WORKSHOP_KEYS:
+        if key in kept:
+            with contextlib.suppress(YlemorphError):
+                options = OPTIONS[key].put(options, OPTIONS[key].of(options_from({key: kept[key]})))
+    return options
 
 
 def _answer() -> Response:
     kept = settings.read(connection())
-    come = Headroom()
-    grain = kept.get("grain", Options().grain_bytes)
+    options = job_defaults()
     return jsonify(
         {
-            "headroom": str(kept.get("headroom", come.percent)).removesuffix(".0"),
-            "headroom_system": format_size(kept.get("headroom_system", come.system_bytes)),
-            "headroom_data": format_size(kept.get("headroom_data", come.data_bytes)),
-            "grain": format_size(grain),
+            **{key: _shown(OPTIONS[key], options) for key in WORKSHOP_KEYS},
             "units": kept.get("units", "binary"),
             "changed": sorted(kept),
             "folder": str(current_app.config["STORE"].parent),
@@ -66,3 +69,9 @@ def _answer() -> Response:
             "version": __version__,
         }
     )
+
+
+def _shown(kind: OptionKind, options: Options) -> str:
+    """A default as one would type it."""
+    value = kind.of(options)
+    return f"{value / 100:g}" if kind.kind == "percent" else format_size(value)

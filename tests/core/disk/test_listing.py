@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.make import desk, disk, fs, part, row_of
+from tests.make import changed, desk, disk, fs, job_of, part, row_of
 from ylemorph.core.disk.listing import merge
 from ylemorph.core.disk.model import Survey
 from ylemorph.core.disk.roles import BASIC_DATA
@@ -13,8 +13,8 @@ from ylemorph.core.errors import BadSurvey
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.fit.source_rows import look_at
-from ylemorph.core.job.amendments import list_lightened, read_lightened, type_immovable, type_size, type_used
 from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.formats.lightened import read_lightened
 from ylemorph.formats.typed_rows import TypedRow, plain_number, typed_disk
 
 
@@ -138,44 +138,58 @@ def test_what_is_typed_is_what_stands_there(rows):
 # --- Put right by hand -----------------------------------------------------------------------------------------------
 
 
+def on_desk(disk=None, **data):
+    return changed(job_of(disk or desk()), **data)
+
+
 def test_used_space_typed():
-    amended = type_used(Survey(without_used(desk())), 3, "31%", "gib")
-    assert amended.survey.disk.partitions[2].filesystem.used_bytes == 420 * GiB * 31 // 100
-    assert amended.sentence == "Used space of Desk (3) typed as 130 GiB"
+    made = on_desk(without_used(desk()), kind="used", row=3, text="31%")
+    fs = made.state.source.disk.partitions[2].filesystem
+    assert (fs.used_bytes, fs.used_kind) == (420 * GiB * 31 // 100, "typed")
+    assert made.sentence == "Used space of Desk (3) typed as 130 GiB"
     with pytest.raises(BadSurvey, match="more than the partition's 420 GiB"):
-        type_used(Survey(desk()), 3, "421", "gib")
+        on_desk(kind="used", row=3, text="421")
+
+
+@pytest.mark.parametrize("text", ["", "5 GiB"])
+def test_used_space_typed_where_there_is_no_file_system_lets_nothing_shrink(text):
+    """Rules 3 and 4.1: a figure tells nothing of the kind."""
+    source = row_of((20 * GiB, BASIC_DATA, None, {"role": "data"}))
+    made = changed(job_of(source), kind="used", row=1, text=text).state
+    fs = made.source.disk.partitions[0].filesystem
+    assert fs is None or fs.kind == "unknown"
+    assert not make_plan(*made.pair, Options()).rows[0].elastic
 
 
 def test_the_immovable_end_binds_and_is_cleared():
     """A partition with 80 GiB used that will not go under 540 (common practice, no source)."""
-    source = Survey(row_of((676 * GiB, BASIC_DATA, fs(used=80 * GiB), {"role": "system"}), label_gb=1000))
-    target = nominal_disk(512 * GB)
-    assert make_plan(source.disk, target, Options()).verdict == "comfortable"
-    fixed = type_immovable(source, 1, "540", "gib").survey
-    plan = make_plan(fixed.disk, target, Options())
+    source = row_of((676 * GiB, BASIC_DATA, fs(used=80 * GiB), {"role": "system"}), label_gb=1000)
+    job = job_of(source, "512GB")
+    assert make_plan(*job.pair, Options()).verdict == "comfortable"
+    fixed = changed(job, kind="immovable", row=1, text="540").state
+    plan = make_plan(*fixed.pair, Options())
     assert plan.verdict == "does-not-fit"
     assert 63 * GiB < plan.shortfall_bytes < 64 * GiB
-    assert "cannot go under 540 GiB" in look_at(fixed.disk, Options())[0].sentence()
-    assert type_immovable(fixed, 1, "", "gib").survey == source
+    assert "cannot go under 540 GiB" in look_at(fixed.source.disk, Options())[0].sentence()
+    assert changed(fixed, kind="immovable", row=1, text="").state == job
 
 
 def test_the_lightening_list():
-    survey = list_lightened(
-        Survey(desk()), 3, "39728447488\t/home/old videos\nold machines: 20 GiB\n12GiB scans\n"
-    ).survey
-    items = survey.disk.partitions[2].filesystem.lightened
+    text = "39728447488\t/home/old videos\nold machines: 20 GiB\n12GiB scans\n"
+    made = on_desk(kind="lightened", row=3, text=text).state
+    items = made.source.disk.partitions[2].filesystem.lightened
     assert [(i.name, i.bytes) for i in items] == [
         ("/home/old videos", 39_728_447_488), ("old machines", 20 * GiB), ("scans", 12 * GiB),
     ]  # fmt: skip
-    assert make_plan(survey.disk, nominal_disk(480 * GB), Options()).rows[2].free_after_bytes is not None
+    assert make_plan(*made.pair, Options()).rows[2].free_after_bytes is not None
     with pytest.raises(BadSurvey, match="more than the 131 GiB used"):
-        list_lightened(survey, 3, "everything 132 GiB")
+        changed(made, kind="lightened", row=3, text="everything 132 GiB")
     with pytest.raises(BadSurvey, match="line 2"):
         read_lightened("a 1 GiB\nno size here")
 
 
 def test_the_size_of_the_disk_typed():
-    survey = type_size(Survey(desk()), "2TB").survey
-    assert survey.disk.sectors == 3_907_029_168
+    made = on_desk(kind="disk-size", size="2TB").state
+    assert made.source.disk.sectors == 3_907_029_168
     with pytest.raises(BadSurvey, match="past the disk's end"):
-        type_size(survey, "240GB")
+        changed(made, kind="disk-size", size="240GB")

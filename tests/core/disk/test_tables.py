@@ -7,7 +7,7 @@ from ylemorph.core.disk.model import Disk
 from ylemorph.core.disk.tables import gaps_of, usable_range
 from ylemorph.core.errors import BadOption
 from ylemorph.core.fit.frame import frame_of
-from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.options import Options, Tail
 from ylemorph.core.sizes import GiB, MiB
 
 N = 1_000_000
@@ -48,7 +48,7 @@ def test_past_two_tebibytes():
     [
         (Options(grain_bytes=6144), 4096, "options.grain"),
         (Options(grain_bytes=0), None, "options.grain"),
-        (Options(tail_bytes=GiB), None, "options.tail"),
+        (Options(tail=Tail(GiB)), None, "options.tail"),
     ],
 )
 def test_refused(options, physical, at):

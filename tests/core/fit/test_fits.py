@@ -4,7 +4,7 @@ from fractions import Fraction
 
 import pytest
 
-from ylemorph.core.fit.fits import Elastic, fit_rows, row_to_grow
+from ylemorph.core.fit.fits import Elastic, Group, fit_rows
 from ylemorph.core.fit.options import FITS
 
 MOST = 10**9
@@ -44,7 +44,7 @@ SYSTEM = row(100, 20, 30, system=True)
     ],
 )  # fmt: skip
 def test_comfortable(fit, capacity, rows, chosen, expected):
-    fitted = fit_rows(fit, capacity, rows, chosen)
+    fitted = fit_rows(fit, capacity, Group(rows), chosen)
     assert (fitted.sizes, fitted.kept, fitted.shortfall) == (expected, (1, 1), 0)
 
 
@@ -59,25 +59,25 @@ def test_comfortable(fit, capacity, rows, chosen, expected):
 )
 def test_headroom_is_cut_alike_by_every_fit(capacity, expected, kept):
     for fit in FITS[1:]:
-        fitted = fit_rows(fit, capacity, (A, B), None)
+        fitted = fit_rows(fit, capacity, Group((A, B)), None)
         assert (fitted.sizes, Fraction(*fitted.kept)) == (expected, kept)
 
 
 @pytest.mark.parametrize(("fit", "shortfall"), [(fit, 300 - 59 if fit == "same" else 1) for fit in FITS])
 def test_it_does_not_fit(fit, shortfall):
-    fitted = fit_rows(fit, 59, (A, B), None)
+    fitted = fit_rows(fit, 59, Group((A, B)), None)
     assert (fitted.sizes, fitted.shortfall) == (None, shortfall)
 
 
 @pytest.mark.parametrize("fit", FITS)
 def test_without_elastic_rows_only_the_held_ones_count(fit):
-    assert fit_rows(fit, 0, (), None).sizes == ()
-    assert fit_rows(fit, -3, (), None).shortfall == 3
+    assert fit_rows(fit, 0, Group(()), None).sizes == ()
+    assert fit_rows(fit, -3, Group(()), None).shortfall == 3
 
 
 def test_which_row_takes_the_rest():
-    assert row_to_grow(()) is None
-    assert row_to_grow((A, B)) == 1
-    assert row_to_grow((B, B)) == 0
-    assert row_to_grow((A, SYSTEM, B)) == 1
-    assert row_to_grow((SYSTEM, row(500, 1, 1, system=True))) == 1
+    assert Group(()).row_to_grow is None
+    assert Group((A, B)).row_to_grow == 1
+    assert Group((B, B)).row_to_grow == 0
+    assert Group((A, SYSTEM, B)).row_to_grow == 1
+    assert Group((SYSTEM, row(500, 1, 1, system=True))).row_to_grow == 1

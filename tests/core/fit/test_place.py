@@ -4,7 +4,7 @@ import pytest
 
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.fit.frame import frame_of
-from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.options import Options, Tail
 from ylemorph.core.fit.place import place
 from ylemorph.core.sizes import MiB
 
@@ -13,7 +13,7 @@ PRIMARY = [False, False, False]
 
 def placed(sizes, logical=PRIMARY, free_after=None, tail=0):
     # 102 MiB and a GPT: grains 1 to 100 are usable.
-    frame = frame_of(Disk(102 * 2048), "gpt", Options(tail_bytes=tail * MiB))
+    frame = frame_of(Disk(102 * 2048), "gpt", Options(tail=Tail(tail * MiB)))
     made = place(frame, sizes, logical, free_after)
     return [tuple(e) for e in made.rows], [tuple(e) for e in made.unallocated]
 

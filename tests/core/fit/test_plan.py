@@ -13,7 +13,7 @@ from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption, OutOfBounds
 from ylemorph.core.fit.layout import VERDICTS
-from ylemorph.core.fit.options import FITS, Options
+from ylemorph.core.fit.options import FITS, Options, Tail
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, GiB, MiB
 from ylemorph.formats.plan import plan_to_json
@@ -70,7 +70,7 @@ def test_rows_stand_where_they_should():
 
 
 def test_free_space_after_a_named_row_and_the_tail_at_the_end():
-    options = Options(fit="snug", free_after=3, tail_bytes=10 * GiB)
+    options = Options(fit="snug", free_after=3, tail=Tail(10 * GiB))
     plan = make_plan(desk(), nominal_disk(480 * GB), options)
     first, last = plan.unallocated
     row = plan.row(3)
@@ -247,7 +247,7 @@ def test_bounds_are_held(case):
 
 def above_comfort(source, options):
     """Whether no row is so full that its source size is under its comfort floor."""
-    rows = make_plan(source, nominal_disk(24_000 * GB), options.but(tail_hundredths=0)).rows
+    rows = make_plan(source, nominal_disk(24_000 * GB), options.but(tail=Tail(0, 0))).rows
     return all(row.comfort_floor_bytes <= row.source_bytes for row in rows if row.elastic)
 
 
@@ -259,6 +259,7 @@ def test_a_larger_target_is_never_worse(case, more):
     assume(options.fit != "rest-to-one" or above_comfort(source, options))
     larger = dataclasses.replace(target, sectors=target.sectors + more)
     before, after = (make_plan(source, t, options).verdict for t in (target, larger))
+    assume(before is not None)
     assert VERDICTS.index(after) >= VERDICTS.index(before)
 
 

@@ -11,7 +11,7 @@ from ylemorph.core.disk.model import Disk
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import YlemorphError
-from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.options import Options, Tail
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.fit.remedies import smallest_set
 from ylemorph.core.sizes import GB, GiB, MiB
@@ -34,7 +34,7 @@ def after(remedy, source, target, options):
             options = options.but(cleared=options.cleared | {remedy.row})
         case "tail":
             held = make_plan(source, target, options).frame
-            options = options.but(tail_bytes=held.tail * held.grain_bytes - remedy.bytes, tail_hundredths=0)
+            options = options.but(tail=Tail(held.tail * held.grain_bytes - remedy.bytes))
         case "repair":
             parts = tuple(
                 dataclasses.replace(p, filesystem=dataclasses.replace(p.filesystem, state="clean"))

@@ -4,14 +4,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.make import desk, sources, targets
+from tests.make import apply_change, desk, sources, targets
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption, BadSize, OutOfBounds, YlemorphError
 from ylemorph.core.fit.compare import compare_plans
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
-from ylemorph.core.job.changes import CHANGE_KINDS, Pair, apply_change
+from ylemorph.core.job.state import Pair
 from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.formats.changes import CHANGE_KINDS
 from ylemorph.formats.options import options_from, options_to_data
 from ylemorph.formats.row_sizes import RowFigures, row_size
 
@@ -63,7 +64,7 @@ def change(kind, options=DEFAULTS, **fields):
         ("pin", {"row": 3, "size": "rest"}, "Desk takes the rest"),
         ("grow", {"row": 4}, "Catalogue takes the rest"),
         ("leave", {"row": 4}, "Catalogue left behind"),
-        ("leave-set", {"rows": [4, 5]}, "Catalogue and Recovery left behind"),
+        ("leave", {"rows": [4, 5]}, "Catalogue and Recovery left behind"),
         ("carry", {"row": 4}, "Catalogue carried again"),
         ("hold", {"row": 4}, "Catalogue held at its source size"),
         ("release", {"row": 5}, "Recovery may change its size"),
@@ -75,7 +76,9 @@ def change(kind, options=DEFAULTS, **fields):
         ("headroom", {"value": "20"}, "Headroom set to 20 %"),
         ("tail", {"value": "10GiB"}, "Tail reserve set to 10GiB"),
         ("free-after", {"value": 3}, "Free space after row 3"),
-        ("table", {"value": "keep"}, "Table set to keep"),
+        ("table", {"value": "gpt"}, "Table set to gpt"),
+        ("table", {"value": "keep"}, "Table kept"),
+        ("free-after", {"value": ""}, "Free space at the end"),
         ("grain", {"value": "4MiB"}, "Grain set to 4MiB"),
         ("order", {"value": [4, 3]}, "Order set to [4, 3]"),
         ("move", {"row": 4, "value": -1}, "Catalogue moved before Desk"),
@@ -91,7 +94,8 @@ def test_each_change_has_its_sentence(kind, fields, sentence):
 
 def test_the_table_above_misses_none():
     table = next(mark for mark in test_each_change_has_its_sentence.pytestmark if mark.name == "parametrize")
-    assert {case[0] for case in table.args[1]} == set(CHANGE_KINDS)
+    about_disks = {"describe", "source", "target", "confirm", "disk-size", "used", "immovable", "lightened"}
+    assert {case[0] for case in table.args[1]} == set(CHANGE_KINDS) - about_disks
 
 
 @pytest.mark.parametrize(
@@ -114,6 +118,10 @@ def test_the_table_above_misses_none():
         ("grain", {"value": "3"}, BadOption),
         ("free-after", {"value": 77}, BadOption),
         ("table", {"value": "mbr"}, BadOption),
+        ("leave", {"rows": []}, BadOption),
+        ("headroom", {"value": "1e999990"}, BadOption),
+        ("pin", {"row": 3, "size": "9" * 60}, YlemorphError),
+        ("drag", {"row": 3, "size": 10**400}, BadOption),
     ],
 )
 def test_changes_that_cannot_be_made(kind, fields, error):

@@ -3,6 +3,8 @@
 from ..sizes import Units, format_size
 from .model import Disk
 
+LEAST_SIGNS = 4  # of a serial or identity, so that its end tells disks apart
+
 
 def same_disk(source: Disk, target: Disk) -> str:
     """What tells that both are one disk, in words for a sentence; empty where nothing does.
@@ -33,3 +35,25 @@ def compared(source: Disk, target: Disk, units: Units = "binary") -> str:
         label = format_size(source.size_bytes, "decimal")
         return f"Both say {label} on the label, yet the target is {size} short."
     return f"{size} {'larger' if change > 0 else 'smaller'} than the source."
+
+
+def confirmation(disk: Disk, other: Disk | None = None) -> str:
+    """What a person types to confirm that this disk is meant (needs.md 3: picked by size and serial).
+
+    The last four of its serial, else of its identity; the whole of it where ``other`` ends alike; where it has
+    neither, its full model and size.
+    """
+    for name in ("serial", "table_id"):
+        own, others = _signs(getattr(disk, name)), _signs(getattr(other, name)) if other else ""
+        if len(own) >= LEAST_SIGNS and own != others:
+            return own if own[-LEAST_SIGNS:] == others[-LEAST_SIGNS:] else own[-LEAST_SIGNS:]
+    return f"{disk.model} {format_size(disk.size_bytes, 'decimal')}".strip()
+
+
+def confirms(typed: str, disk: Disk, other: Disk | None = None) -> bool:
+    """Whether ``typed`` is what confirms ``disk``, without regard to case and spacing."""
+    return bool(typed) and _signs(typed) == _signs(confirmation(disk, other))
+
+
+def _signs(text: str) -> str:
+    return "".join(c for c in text if c.isalnum()).upper()

@@ -1,6 +1,7 @@
 """What a file system lets you do (rule 3), its least size (rule 5.3) and its ceiling (rule 5.6)."""
 
 from collections.abc import Callable
+from functools import lru_cache
 from typing import NamedTuple
 
 from ..sizes import MAX_BYTES, GiB, MiB, TiB
@@ -84,7 +85,9 @@ def ability_of(partition: Partition, *, reserved: bool) -> Ability:
     fs = partition.filesystem
     if fs is None or fs.state in BLOCKING:
         return FIXED
-    return next((REFUSED[note] for note in fs.notes if note in REFUSED), ABILITIES[fs.kind])
+    if fs.notes:
+        return next((REFUSED[note] for note in fs.notes if note in REFUSED), ABILITIES[fs.kind])
+    return ABILITIES[fs.kind]
 
 
 def least_bytes(fs: FileSystem, size: int, lightened: int = 0) -> int:
@@ -131,6 +134,7 @@ def _least_btrfs(fs: FileSystem, size: int, _lightened: int) -> int:
     return max(BTRFS_LEAST, fs.used_bytes * (100 + BTRFS_LEFT_OUT_PERCENT) // 100 + min(BTRFS_CHUNK_MOST, size // 10))
 
 
+HAS_LEAST = frozenset(("fat16", "fat32", "ext2", "ext3", "ext4", "btrfs"))
 _LEAST: dict[Kind, Callable[[FileSystem, int, int], int]] = {
     "fat16": _least_fat, "fat32": _least_fat, "ext2": _least_ext, "ext3": _least_ext, "ext4": _least_ext,
     "btrfs": _least_btrfs,
@@ -139,13 +143,17 @@ _LEAST: dict[Kind, Callable[[FileSystem, int, int], int]] = {
 
 def ceiling_bytes(disk: Disk, partition: Partition, ability: Ability) -> int:
     """The most that the partition's file system can fill (rule 5.6)."""
-    fs = partition.filesystem
     if not ability.larger:
         return partition.sectors * disk.logical_sector_bytes
+    fs = partition.filesystem
     if fs is None or ability.made_new:
         return MAX_BYTES
-    most = MOST_BYTES.get(fs.kind, MAX_BYTES)
-    if fs.kind == "fat16" and fs.cluster_bytes is None:
-        return most  # its clusters may be anything from 512 bytes on
-    clusters = MOST_CLUSTERS.get(fs.kind)
-    return min(most, clusters * (fs.cluster_bytes or USUAL_CLUSTER_BYTES)) if clusters else most
+    return _ceiling(fs.kind, fs.cluster_bytes)
+
+
+@lru_cache(maxsize=256)
+def _ceiling(kind: Kind, cluster: int | None) -> int:
+    most, clusters = MOST_BYTES.get(kind, MAX_BYTES), MOST_CLUSTERS.get(kind)
+    if clusters is None or (kind == "fat16" and cluster is None):
+        return most  # clusters of a FAT16 may be anything from 512 bytes on
+    return min(most, clusters * (cluster or USUAL_CLUSTER_BYTES))

@@ -197,14 +197,10 @@ class Disk:
         return bool(self.partitions or self.filesystem or "gpt-lost" in self.table_notes)
 
     @property
-    def proof(self) -> str:
-        """What a person types to confirm that this disk is meant: the last four of its serial, else of its identity."""
-        known = self.serial or self.table_id or str(self.sectors)
-        return "".join(c for c in known if c.isalnum())[-4:].upper()
-
-    @property
     def rows(self) -> tuple[Partition, ...]:
         """The partitions that can be rows of a plan: all but the extended container."""
+        if self.table != "mbr":
+            return self.partitions
         return tuple([p for p in self.partitions if p.type not in EXTENDED_TYPES])
 
 

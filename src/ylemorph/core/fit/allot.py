@@ -5,12 +5,12 @@ linear in lambda and never falls, so a sweep over the points where a row leaves 
 ceiling finds the stretch that holds the capacity, and one division gives lambda exactly.
 """
 
+from bisect import bisect_left
 from collections.abc import Sequence
 from typing import NamedTuple
 
-# Breakpoints are fractions of integers below 2^63. Two different ones differ by more than 2^-126, so their
-# integer parts after a shift by 128 bits stand in the same order as the fractions themselves.
-_SHIFT = 128
+# Bends are fractions ``bound / weight``. Two different ones differ by at least one over the product of their weights,
+# so their integer parts after a shift by twice the bits of the largest weight stand in the order of the fractions.
 
 
 class Share(NamedTuple):
@@ -20,29 +20,73 @@ class Share(NamedTuple):
     den: int
 
 
-def allot(capacity: int, floors: Sequence[int], ceilings: Sequence[int], weights: Sequence[int]) -> tuple[int, ...]:
-    """Whole grains ``clamp(lambda x weight, floor, ceiling)`` that add up to ``capacity`` (rules 6.1, 6.2, 6.6).
+class Sharing:
+    """Rows among which grains are shared in proportion to weights, between floors and ceilings (rules 6.1, 6.2, 6.6).
 
-    Needs ``sum(floors) <= capacity`` and each floor at most its ceiling; the sizes add up to less than
-    ``capacity`` only where every row is at its ceiling, or has no weight and so stays at its floor.
+    Made once for any number of capacities: the sweep over the bends does not depend on the capacity, and goes only as
+    far as one asked for. Not for several threads at once.
     """
-    if not any(weights):
-        raise ValueError("weights must not all be zero")
-    share = _lambda(capacity, floors, ceilings, weights)
-    if share is None:
-        return tuple(hi if w else lo for lo, hi, w in zip(floors, ceilings, weights, strict=True))
-    num, den = share
-    whole: list[int] = []
-    parts: list[int] = []
-    for lo, hi, weight in zip(floors, ceilings, weights, strict=True):
-        size, part = divmod(num * weight, den)
-        if size < lo:
-            size, part = lo, 0
-        elif size >= hi:
-            size, part = hi, 0
-        whole.append(size)
-        parts.append(part)
-    return _give_out(capacity, whole, parts)
+
+    __slots__ = ("_bends", "_constant", "_passed", "_reached", "_slope", "ceilings", "floors", "weights")
+
+    def __init__(self, floors: Sequence[int], ceilings: Sequence[int], weights: Sequence[int]) -> None:
+        if floors and not any(weights):
+            raise ValueError("weights must not all be zero")
+        self.floors = tuple(floors)
+        self.ceilings = tuple(ceilings)
+        self.weights = tuple(weights)
+        self._bends = _bends(floors, ceilings, weights)
+        # Swept only as far as a capacity asked for: constant and slope before each bend, and the whole sum at it.
+        self._passed: list[tuple[int, int]] = []
+        self._reached: list[int] = []
+        self._constant, self._slope = sum(floors), 0
+
+    def _sweep(self, capacity: int) -> int:
+        """The place of the first bend at which ``capacity`` is reached; past the last where none is."""
+        reached, constant, slope = self._reached, self._constant, self._slope
+        if reached and reached[-1] >= capacity:
+            return bisect_left(reached, capacity)
+        for place in range(len(reached), len(self._bends)):
+            _, num, den, more_slope, more_constant = self._bends[place]
+            self._passed.append((constant, slope))
+            reached.append(constant + slope * num // den)
+            slope += more_slope
+            constant += more_constant
+            if reached[-1] >= capacity:
+                break
+        self._constant, self._slope = constant, slope
+        return bisect_left(reached, capacity)
+
+    def sizes(self, capacity: int) -> tuple[int, ...]:
+        """Whole grains ``clamp(lambda x weight, floor, ceiling)`` that add up to ``capacity``.
+
+        Needs ``sum(floors) <= capacity`` and each floor at most its ceiling; the sizes add up to less than
+        ``capacity`` only where every row is at its ceiling, or has no weight and so stays at its floor.
+        """
+        place = self._sweep(capacity)
+        rows = zip(self.floors, self.ceilings, self.weights, strict=True)
+        if place == len(self._bends):
+            return tuple([hi if w else lo for lo, hi, w in rows])
+        _, num, den, _, _ = self._bends[place]
+        constant, slope = self._passed[place]
+        if slope:  # else a flat stretch: capacity is met at the bend itself
+            num, den = capacity - constant, slope
+        whole: list[int] = []
+        parts: list[int] = []
+        for lo, hi, weight in rows:
+            size, part = divmod(num * weight, den)
+            if size < lo:
+                size, part = lo, 0
+            elif size >= hi:
+                size, part = hi, 0
+            whole.append(size)
+            parts.append(part)
+        return _give_out(capacity, whole, parts)
+
+
+def allot(capacity: int, floors: Sequence[int], ceilings: Sequence[int], weights: Sequence[int]) -> tuple[int, ...]:
+    """``Sharing.sizes`` for one capacity."""
+    return Sharing(floors, ceilings, weights).sizes(capacity)
 
 
 def between(capacity: int, floors: Sequence[int], comforts: Sequence[int]) -> tuple[tuple[int, ...], Share]:
@@ -61,23 +105,21 @@ def between(capacity: int, floors: Sequence[int], comforts: Sequence[int]) -> tu
     return _give_out(capacity, whole, parts), tau
 
 
-def _lambda(capacity: int, floors: Sequence[int], ceilings: Sequence[int], weights: Sequence[int]) -> Share | None:
-    """The lambda of rule 6.1; None where even the ceilings together do not reach ``capacity``."""
-    # (order, numerator, denominator, change of slope, change of constant)
+def _bends(
+    floors: Sequence[int], ceilings: Sequence[int], weights: Sequence[int]
+) -> list[tuple[int, int, int, int, int]]:
+    """Where rows leave their floors and reach their ceilings, in order.
+
+    Each as (order, numerator, denominator, change of slope, change of constant).
+    """
     bends: list[tuple[int, int, int, int, int]] = []
+    shift = 2 * max(weights).bit_length() + 1 if weights else 0
     for lo, hi, weight in zip(floors, ceilings, weights, strict=True):
         if weight:
-            bends.append(((lo << _SHIFT) // weight, lo, weight, weight, -lo))
-            bends.append(((hi << _SHIFT) // weight, hi, weight, -weight, hi))
+            bends.append(((lo << shift) // weight, lo, weight, weight, -lo))
+            bends.append(((hi << shift) // weight, hi, weight, -weight, hi))
     bends.sort()
-    constant, slope = sum(floors), 0
-    for _, num, den, more_slope, more_constant in bends:
-        if constant * den + slope * num >= capacity * den:
-            # Reached before this bend. A flat stretch means that capacity is met at the bend itself.
-            return Share(capacity - constant, slope) if slope else Share(num, den)
-        slope += more_slope
-        constant += more_constant
-    return None
+    return bends
 
 
 def _give_out(capacity: int, whole: list[int], parts: list[int]) -> tuple[int, ...]:

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 from .finding_kinds import Finding
 from .packing import bytes_past
-from .plan import Change, Plan, PlanRow
+from .plan import Plan, PlanRow, RowChange
 
 
 class Side(NamedTuple):
@@ -22,7 +22,7 @@ class RowPair(NamedTuple):
 
     number: int
     label: str
-    changes: tuple[Change | None, Change | None]
+    changes: tuple[RowChange | None, RowChange | None]
     sizes: tuple[int | None, int | None]
     frees: tuple[int | None, int | None]
 

@@ -41,7 +41,7 @@ FINDINGS: dict[str, FindingKind] = {
     "target-holds-data": FindingKind(
         "stop",
         "{0} holds {1}; all of it will be overwritten.",
-        "Look at what is on it, and confirm it on Target by typing {2}, the last four of its serial or identity.",
+        "Look at what is on it, and confirm it on Target by typing {2}.",
     ),
     "target-failing": FindingKind(
         "stop", "{0} says that it is failing ({1}).", "Take another disk; a clone onto this one will not last."
@@ -279,7 +279,7 @@ class Finding(NamedTuple):
 
 def _written(figure: object, units: Units) -> object:
     if isinstance(figure, Row):
-        return figure.said
+        return figure.name_and_number
     return format_size(figure, units) if isinstance(figure, Size) else figure
 
 

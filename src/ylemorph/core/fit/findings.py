@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Iterator
 
-from ..disk.compare import is_few_short, same_disk
+from ..disk.compare import confirmation, confirms, is_few_short, same_disk
 from ..disk.filesystems import BLOCKING, KIND_NAMES, MOST_BYTES, kind_of, state_of
 from ..disk.model import Disk, FileSystemNote, TableNote
 from ..disk.roles import EFI_SYSTEM
@@ -57,8 +57,9 @@ def _about_disks(source: Disk, target: Disk, layout: Layout, options: Options) -
         yield Finding("identity-equal", None, (source.table_id,))
     yield from _about_health(source, "source")
     yield from _about_health(target, "target")
-    if target.holds_something and options.overwrite != target.proof:
-        yield Finding("target-holds-data", None, (target.model or "The target", contents_of(target), target.proof))
+    if target.holds_something and not confirms(options.overwrite, target, source):
+        figures = (target.model or "The target", contents_of(target), confirmation(target, source))
+        yield Finding("target-holds-data", None, figures)
     if layout.frame.unreachable_bytes:
         yield Finding("unreachable", None, (Size(layout.frame.unreachable_bytes),))
     if is_few_short(source, target):

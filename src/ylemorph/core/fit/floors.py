@@ -38,12 +38,6 @@ class Floors(NamedTuple):
     binding: Binding
 
 
-def slack_of(carried_bytes: int) -> int:
-    """Rule 5.2."""
-    share = -(-carried_bytes * SLACK_PERCENT // 100)
-    return share if share > SLACK_LEAST else SLACK_LEAST
-
-
 def floors_of(
     carried_bytes: int,
     source_bytes: int,
@@ -56,7 +50,8 @@ def floors_of(
     shed_bytes: int = 0,
 ) -> Floors:
     """Rules 5.2 to 5.5 for a row that carries ``carried_bytes``; the other terms are 0 where unknown or cleared."""
-    slack = slack_of(carried_bytes)
+    slack = -(-carried_bytes * SLACK_PERCENT // 100)
+    slack = max(SLACK_LEAST, slack)
     wanted = carried_bytes - shed_bytes + slack
     binding: Binding = "used"
     if immovable_bytes > wanted:

@@ -11,15 +11,15 @@ from .finding_kinds import Finding
 from .findings import find
 from .floors import Floors
 from .frame import Frame
-from .layout import Layout, Verdict, lay_out
+from .layout import Layout, Prepared, Verdict
 from .options import Fit, Options
 from .remedies import Remedy, remedies_for
 from .rows import Row
 
-Change = Literal["shrinks", "grows", "holds", "left", "made"]
+RowChange = Literal["shrinks", "grows", "holds", "left", "made"]
 
 
-def change_of(row: Row, grains: int | None) -> Change:
+def change_of(row: Row, grains: int | None) -> RowChange:
     """What happens to ``row`` when it gets ``grains``; None: left behind, or nothing fits."""
     if not row.carried:
         return "left"
@@ -79,7 +79,7 @@ class PlanRow(NamedTuple):
         return self.row.ability.smaller or self.row.ability.larger
 
     @property
-    def change(self) -> Change:
+    def change(self) -> RowChange:
         return change_of(self.row, None if self.extent is None else self.extent.length)
 
     @property
@@ -136,7 +136,7 @@ class PlanRow(NamedTuple):
 class Plan:
     """How the source's rows stand on the target.
 
-    Findings and remedies follow from the same inputs; they are worked out when they are first read, so that a
+    Rows, places, findings and remedies follow from the layout; they are worked out when they are first read, so that a
     caller who wants the verdict alone does not pay for them.
     """
 
@@ -144,14 +144,19 @@ class Plan:
     target: Disk
     options: Options
     layout: Layout
-    rows: tuple[PlanRow, ...]
+
+    @cached_property
+    def rows(self) -> tuple[PlanRow, ...]:
+        extents = iter(self.layout.placed.rows if self.layout.placed else ())
+        frame = self.frame
+        return tuple([PlanRow(row, next(extents, None) if row.carried else None, frame) for row in self.layout.rows])
 
     @property
     def fit(self) -> Fit:
-        return self.options.fit
+        return self.layout.fit
 
     @property
-    def verdict(self) -> Verdict:
+    def verdict(self) -> Verdict | None:
         return self.layout.verdict
 
     @property
@@ -199,10 +204,10 @@ def make_plan(source: Disk, target: Disk, options: Options) -> Plan:
 
     Raises BadOption or OutOfBounds where an option cannot be followed; a plan that does not fit is no error.
     """
-    layout = lay_out(source, target, options)
-    return Plan(source, target, options, layout, _plan_rows(layout))
+    return plan_on(Prepared(source, options), target)
 
 
-def _plan_rows(layout: Layout) -> tuple[PlanRow, ...]:
-    frame, extents = layout.frame, iter(layout.placed.rows if layout.placed else ())
-    return tuple([PlanRow(row, next(extents, None) if row.carried else None, frame) for row in layout.rows])
+def plan_on(prepared: Prepared, target: Disk, fit: Fit | None = None, frame: Frame | None = None) -> Plan:
+    """The plan of a prepared source on one target, under its fit or another; ``frame`` is the target's, if known."""
+    options = prepared.options if fit is None or fit == prepared.options.fit else prepared.options.but(fit=fit)
+    return Plan(prepared.source, target, options, prepared.on(frame or target, fit))

@@ -9,8 +9,9 @@ from ..disk.model import Disk, Partition
 from ..disk.usual_sizes import shelf_disks
 from ..errors import YlemorphError
 from ..sizes import GB, Bytes, Units, format_size
+from .fits import FIT_KINDS, FIT_NAMES
 from .layout import Layout, Verdict, lay_out
-from .options import FITS, Options
+from .options import FITS, Options, Tail
 from .rows import Row, floors_for
 
 RemedyKind = Literal["fit", "lighten", "leave", "leave-set", "clear", "tail", "repair", "shelf"]
@@ -22,7 +23,7 @@ class Remedy(NamedTuple):
     kind: RemedyKind
     row: int | None
     bytes: int
-    verdict_after: Verdict
+    verdict_after: Verdict | None
     label: str = ""
     rows: tuple[int, ...] = ()
     fit: str = ""
@@ -45,11 +46,6 @@ _TEXTS: dict[RemedyKind, str] = {
 
 MOST_OF_A_KIND = 6  # a longer list helps nobody choose
 
-FIT_NAMES = {
-    "same": "Same sizes", "proportional": "Proportional", "rest-to-one": "Rest to one", "even-fill": "Even fill",
-    "snug": "Snug",
-}  # fmt: skip
-
 
 def remedies_for(source: Disk, target: Disk, options: Options, layout: Layout) -> tuple[Remedy, ...]:
     """Rule 8, for a layout that does not fit; nothing for one that does."""
@@ -71,10 +67,10 @@ class _Maker:
         self.grain = options.grain_bytes
         self.shortfall = layout.shortfall_bytes // self.grain
 
-    def verdict(self, options: Options, source: Disk | None = None, target: Disk | None = None) -> Verdict | None:
-        """The verdict under changed inputs; None where they cannot be followed at all."""
+    def verdict(self, options: Options) -> Verdict | None:
+        """The verdict under changed options; None where they cannot be followed at all."""
         try:
-            return lay_out(source or self.source, target or self.target, options).verdict
+            return lay_out(self.source, self.target, options).verdict
         except YlemorphError:
             return None
 
@@ -82,9 +78,9 @@ class _Maker:
         return verdict in ("tight", "comfortable")
 
     def other_fits(self) -> Iterator[Remedy]:
-        if self.options.fit != "same":
+        if not FIT_KINDS[self.options.fit].keeps_sizes:
             return
-        for fit in FITS[1:]:
+        for fit in FITS:
             verdict = self.verdict(self.options.but(fit=fit))
             if verdict is not None and self.fits(verdict):
                 yield Remedy("fit", None, self.layout.shortfall_bytes, verdict, label=FIT_NAMES[fit], fit=fit)
@@ -98,7 +94,7 @@ class _Maker:
             lighten = {**given, row.number: Bytes(given.get(row.number, 0) + size)}
             verdict = self.verdict(self.options.but(lighten=tuple(sorted(lighten.items()))))
             if verdict is not None and self.fits(verdict):
-                yield Remedy("lighten", row.number, size, verdict, row.said)
+                yield Remedy("lighten", row.number, size, verdict, row.name_and_number)
 
     def _lightening(self, row: Row) -> int | None:
         """The least that must be taken out of ``row`` so that its hard floor falls by the shortfall."""
@@ -128,7 +124,7 @@ class _Maker:
                 continue
             verdict = self.verdict(self.options.but(leave=self.options.leave | {row.number}))
             if verdict is not None and self.fits(verdict):
-                alone.append(Remedy("leave", row.number, _lost(row), verdict, row.said))
+                alone.append(Remedy("leave", row.number, _lost(row), verdict, row.name_and_number))
         yield from alone
         yield from self._leave_set(alone)
 
@@ -145,7 +141,7 @@ class _Maker:
         lost = sum(_lost(row) for row in chosen)
         verdict = self.verdict(self.options.but(leave=self.options.leave.union(numbers)))
         if verdict is not None and self.fits(verdict) and all(lost < remedy.bytes for remedy in alone):
-            names = ", ".join(row.said for row in chosen)
+            names = ", ".join(row.name_and_number for row in chosen)
             yield Remedy("leave-set", None, lost, verdict, names, numbers)
 
     def _freed(self, row: Row) -> int:
@@ -153,7 +149,7 @@ class _Maker:
             return 0
         if row.pin is not None:
             return row.pin + row.logical
-        if row.elastic and row.floors is not None and self.options.fit != "same":
+        if row.elastic and row.floors is not None and not FIT_KINDS[self.options.fit].keeps_sizes:
             return row.floors.hard + row.logical
         return row.base + row.logical
 
@@ -176,14 +172,14 @@ class _Maker:
             return
         gain = self.layout.must_bytes - after.must_bytes
         if gain > 0:
-            yield Remedy(kind, row.number, gain, after.verdict, row.said)
+            yield Remedy(kind, row.number, gain, after.verdict, row.name_and_number)
 
     def tail(self) -> Iterator[Remedy]:
         held = self.layout.frame.tail
         if not held:
             return
         less = min(held, self.shortfall)
-        options = self.options.but(tail_bytes=Bytes((held - less) * self.grain), tail_hundredths=0)
+        options = self.options.but(tail=Tail(bytes=(held - less) * self.grain))
         verdict = self.verdict(options)
         if verdict is not None:
             yield Remedy("tail", None, less * self.grain, verdict)
@@ -192,8 +188,8 @@ class _Maker:
         """The smallest nominal sizes that are tight at least, and comfortable."""
         wanted: tuple[Verdict, ...] = ("tight", "comfortable")
         for gigabytes, disk in shelf_disks(self.target.logical_sector_bytes):
-            verdict = self.verdict(self.options, target=disk)
-            if verdict is None or verdict not in wanted:
+            verdict = self.layout.prepared.on(disk).verdict
+            if verdict not in wanted:
                 continue
             yield Remedy("shelf", None, gigabytes * GB, verdict)
             if verdict == "comfortable":

@@ -1,11 +1,11 @@
 """The rows of a plan before they are sized: role, floors, what is carried, held, pinned or elastic (rules 3 to 6)."""
 
-from collections.abc import Iterable
 from typing import NamedTuple
 
 from ..disk.filesystems import (
     BLOCKING,
     FIXED,
+    HAS_LEAST,
     Ability,
     ability_of,
     ceiling_bytes,
@@ -20,7 +20,7 @@ from ..disk.tables import GPT_ENTRIES, MBR_ENTRIES, PlannedTable
 from ..errors import BadOption, OutOfBounds
 from ..sizes import Bytes, MiB, div_up, format_size
 from .floors import Floors, floors_of
-from .options import Options
+from .options import ROW_OPTIONS, Options
 
 ELASTIC_ROLES = frozenset(("system", "data"))
 
@@ -58,8 +58,13 @@ class Row(NamedTuple):
         return f"{self.number} {text}"
 
     @property
-    def said(self) -> str:
-        """The row's name in a sentence: ``Desk (3)``."""
+    def name(self) -> str:
+        """The row's name in a sentence: ``Desk``."""
+        return self.label.split(" ", 1)[1]
+
+    @property
+    def name_and_number(self) -> str:
+        """The row's name where it must be told apart: ``Desk (3)``."""
         return f"{self.label.split(' ', 1)[1]} ({self.number})"
 
 
@@ -95,24 +100,12 @@ def _check_numbers(disk: Disk, options: Options) -> None:
     if not options.names_rows:
         return
     known = {p.number for p in disk.rows}
-    named: tuple[tuple[str, Iterable[int]], ...] = (
-        ("leave", options.leave),
-        ("hold", options.hold),
-        ("elastic", options.elastic),
-        ("cleared", options.cleared),
-        ("pin", (n for n, _ in options.pins)),
-        ("role", (n for n, _ in options.roles)),
-        ("lighten", (n for n, _ in options.lighten)),
-        ("order", options.order),
-        ("grow", () if options.grow is None else (options.grow,)),
-        ("free_after", () if options.free_after is None else (options.free_after,)),
-    )
-    for name, numbers in named:
-        for number in numbers:
+    for kind in ROW_OPTIONS:
+        for number in kind.rows_of(kind.of(options)):
             if number not in known:
                 raise BadOption(
                     f"the source has no partition {number}",
-                    at=f"options.{name}",
+                    at=f"options.{kind.key}",
                     mend="use one of " + ", ".join(map(str, sorted(known))) if known else "drop the option",
                 )
     for number in options.hold & ({n for n, _ in options.pins} | options.elastic):
@@ -200,8 +193,8 @@ def floors_for(
             lightened += sum([item.bytes for item in fs.lightened])
         if partition.number not in options.cleared:
             immovable = fs.immovable_end_byte or 0
-        minimum = least_bytes(fs, source_bytes, lightened)
-        shed = shed_bytes(fs, lightened)
+        if fs.kind in HAS_LEAST:
+            minimum, shed = least_bytes(fs, source_bytes, lightened), shed_bytes(fs, lightened)
         carried -= lightened
     return floors_of(
         carried if carried > 0 else 0,
@@ -259,6 +252,8 @@ def _check_as_mbr(rows: list[Row]) -> None:
 
 
 def _check_table_limits(rows: list[Row], table: PlannedTable) -> None:
+    if table == "gpt" and len(rows) <= GPT_ENTRIES:
+        return
     carried = [row for row in rows if row.carried]
     if table == "gpt" and len(carried) > GPT_ENTRIES:
         raise BadOption(

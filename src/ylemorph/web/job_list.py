@@ -1,0 +1,98 @@
+"""The list of jobs: one query, and what a line shows of a job worked out once for each content."""
+
+import sqlite3
+from collections import OrderedDict
+from typing import Any
+
+from ..core.errors import YlemorphError
+from ..core.fit.plan import Plan, make_plan
+from ..core.job.state import JobState
+from ..store import jobs, surveys
+from ..store.database import snapshot
+from ..store.jobs import Broken, Line
+from .views import head
+
+MOST_KEPT = 5000
+_KEPT: "OrderedDict[tuple[Any, ...], dict[str, Any]]" = OrderedDict()
+_EMPTY: dict[str, Any] = {
+    "source": None,
+    "target": None,
+    "verdict": None,
+    "fit": None,
+    "strip": [],
+    "open_bytes": 0,
+    "broken": "",
+}
+
+
+def job_lines(connection: sqlite3.Connection) -> list[dict[str, Any]]:
+    """All jobs, the last changed first; one that cannot be read says why and does not hide the others."""
+    with snapshot(connection):
+        return [_line(connection, line) for line in jobs.lines(connection)]
+
+
+def _line(connection: sqlite3.Connection, line: Line) -> dict[str, Any]:
+    return {
+        "id": line.id,
+        "code": line.code,
+        "name": line.name,
+        "machine": line.machine,
+        "changed_at": line.changed_at,
+        **_shown(connection, line),
+    }
+
+
+def _shown(connection: sqlite3.Connection, line: Line) -> dict[str, Any]:
+    """What follows from the content alone. The same content gives the same, whichever job it is."""
+    kept = _KEPT.get(line.content)
+    if kept is None:
+        kept = _KEPT[line.content] = _worked_out(connection, line)
+        while len(_KEPT) > MOST_KEPT:
+            _KEPT.popitem(last=False)
+    return kept
+
+
+def _worked_out(connection: sqlite3.Connection, line: Line) -> dict[str, Any]:
+    try:
+        state = _state(connection, line)
+    except (YlemorphError, ValueError, RecursionError) as error:
+        reason = error.problem if isinstance(error, Broken) else f"a survey of this job cannot be read ({error})"
+        return {**_EMPTY, "stage": "source", "broken": reason[:400]}
+    return _state_data(state)
+
+
+def _state(connection: sqlite3.Connection, line: Line) -> JobState:
+    source, target, size, sector, options = line.content
+    return JobState(
+        source=surveys.by_digest(connection, source) if source else None,
+        target=surveys.by_digest(connection, target) if target else jobs.sized_target(size, sector),
+        options=jobs.kept_options(options),
+    )
+
+
+def _state_data(state: JobState) -> dict[str, Any]:
+    source, target = state.source_disk, state.target_disk
+    plan = _plan(state)
+    sector = target.logical_sector_bytes if target else 0
+    return {
+        "source": head(source),
+        "target": head(target, source),
+        "verdict": plan.verdict if plan else None,
+        "fit": plan.fit if plan else None,
+        "stage": "source" if source is None else "target" if target is None else "fit",
+        "strip": [
+            {"number": r.number, "change": r.change, "source_bytes": r.source_bytes, "size_bytes": r.size_bytes}
+            for r in (plan.rows if plan else ())
+        ],
+        "open_bytes": sum(extent.length for extent in plan.unallocated) * sector if plan else 0,
+        "broken": "",
+    }
+
+
+def _plan(state: JobState) -> Plan | None:
+    if state.source_disk is None or state.target_disk is None:
+        return None
+    try:
+        return make_plan(state.source_disk, state.target_disk, state.options)
+    except YlemorphError:
+        return None
