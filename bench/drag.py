@@ -42,7 +42,7 @@ def main() -> None:
         store = prepare(Path(folder))
         connection = connect(store)
         load_demo(connection)
-        job = jobs.listed(connection)[0].id
+        job = jobs.lines(connection)[0].id
         connection.close()
         server = waitress.create_server(create_app(store), host="127.0.0.1", port=0, threads=4)
         threading.Thread(target=server.run, daemon=True).start()

@@ -45,7 +45,7 @@ def chromium():
 def store(served):
     """An empty store behind the running server."""
     connection = connect(served[0])
-    for job in jobs.listed(connection):
+    for job in jobs.lines(connection):
         jobs.delete(connection, job.id)
     yield connection
     connection.close()
@@ -55,7 +55,7 @@ def store(served):
 def demo(store):
     """The demo's jobs by their code."""
     load_demo(store)
-    return {job.state.code: job.id for job in jobs.listed(store)}
+    return {job.code: job.id for job in jobs.lines(store)}
 
 
 # The browser's own notes of an answer that refuses something, and of requests that a test cut off.

@@ -17,6 +17,8 @@ export type Problem = Schemas["Problem"];
 export type Change = Schemas["ChangeRequest"];
 export type Verdict = Plan["verdict"];
 export type FitKey = Plan["fit"];
+export type Options = Schemas["OptionsModel"];
+export type Action = keyof PlanRow["actions"];
 
 export class ProblemError extends Error {
   constructor(readonly problem: Problem) {

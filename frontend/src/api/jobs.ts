@@ -1,6 +1,6 @@
-/** Jobs: the list as a query, one job as a small store whose writes go one after the other. */
-import { queryOptions, useQueryClient } from "@tanstack/vue-query";
-import { computed, ref, shallowRef, type Ref } from "vue";
+/** Jobs: the list and each job in the query cache; writes of one job go one after the other. */
+import { queryOptions, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref, shallowRef, watch, type Ref } from "vue";
 import { units } from "../widgets/units";
 import { client, data, ProblemError, type Change, type Job, type Schemas } from "./client";
 
@@ -76,39 +76,50 @@ export interface Meanwhile {
   again: () => Promise<boolean>;
 }
 
+/** The places that send changes; a refusal is shown where it was caused. */
+export type Form = "page" | "row" | "margins" | "facts" | "disk" | "confirm" | "names";
+
+const key = (id: number) => ["job", id, units.value] as const;
+
 /** One open job. Writes queue up so that each carries the version that the one before it made. */
 export function useJob(id: Ref<number>) {
   const queries = useQueryClient();
-  const job = shallowRef<Job | null>(null);
-  const trouble = ref<string | null>(null);
+  const query = useQuery({
+    queryKey: computed(() => key(id.value)),
+    queryFn: ({ queryKey }) => data(client.GET("/api/jobs/{job_id}", at(queryKey[1]))),
+    refetchOnWindowFocus: "always",
+    // A stale answer for an older version of the job is dropped.
+    structuralSharing: (before, read) => (before && (before as Job).version > (read as Job).version ? before : read),
+  });
+  const job = computed(() => query.data.value ?? null);
   const saving = ref(0);
-  const refused = shallowRef<ProblemError | null>(null);
+  const failed = ref<string | null>(null);
+  const refusal = shallowRef<{ form: Form; error: ProblemError } | null>(null);
   const meanwhile = shallowRef<Meanwhile | null>(null);
+  /** What a reading said when it became this job's source. */
+  const words = ref<string[]>([]);
   let last: Promise<unknown> = Promise.resolve();
 
-  async function load(): Promise<void> {
-    const wanted = id.value;
-    try {
-      const read = await data(client.GET("/api/jobs/{job_id}", at(wanted)));
-      // A stale answer for another job, or for an older version of this one, is dropped.
-      if (wanted === id.value && !(job.value?.id === wanted && job.value.version > read.version)) job.value = read;
-      trouble.value = null;
-    } catch (error) {
-      if (wanted === id.value) trouble.value = (error as Error).message;
-    }
-  }
+  watch(
+    id,
+    (now) => {
+      words.value = queries.getQueryData<string[]>(["words", now]) ?? [];
+      refusal.value = failed.value = null;
+    },
+    { immediate: true },
+  );
 
   const at = (job_id: number) => ({ params: { path: { job_id }, query: { units: units.value } } });
   const match = () => ({ "If-Match": String(job.value?.version ?? "*") });
+  const keep = (read: Job) => queries.setQueryData(key(read.id), read);
 
-  /** True where it was made; `refused` or `meanwhile` say why not. */
-  function write(call: (headers: Record<string, string>) => Promise<Job>): Promise<boolean> {
+  /** True where it was made; `refusal` or `meanwhile` say why not. */
+  function write(form: Form, call: (headers: Record<string, string>) => Promise<Job>): Promise<boolean> {
     const run = async (): Promise<boolean> => {
       saving.value += 1;
       try {
-        job.value = await call(match());
-        refused.value = null;
-        trouble.value = null;
+        keep(await call(match()));
+        refusal.value = failed.value = null;
         void queries.invalidateQueries({ queryKey: ["jobs"] });
         return true;
       } catch (error) {
@@ -117,9 +128,9 @@ export function useJob(id: Ref<number>) {
           meanwhile.value = {
             sentence: error.problem.detail,
             theirs: error.problem.job as Job,
-            again: () => write(call),
+            again: () => write(form, call),
           };
-        } else refused.value = error;
+        } else refusal.value = { form, error };
         return false;
       } finally {
         saving.value -= 1;
@@ -131,47 +142,68 @@ export function useJob(id: Ref<number>) {
   }
 
   const here = () => at(id.value);
-  const change = (body: Change) =>
-    write((headers) => data(client.POST("/api/jobs/{job_id}/changes", { ...here(), body, headers })));
-  const set = (body: Fields) =>
-    write((headers) => data(client.PATCH("/api/jobs/{job_id}", { ...here(), body, headers })));
-  const undo = () => write((headers) => data(client.POST("/api/jobs/{job_id}/undo", { ...here(), headers })));
-  const redo = () => write((headers) => data(client.POST("/api/jobs/{job_id}/redo", { ...here(), headers })));
+  const change = (body: Change, form: Form = "page") =>
+    write(form, (headers) => data(client.POST("/api/jobs/{job_id}/changes", { ...here(), body, headers })));
+  const undo = () => write("page", (headers) => data(client.POST("/api/jobs/{job_id}/undo", { ...here(), headers })));
+  const redo = () => write("page", (headers) => data(client.POST("/api/jobs/{job_id}/redo", { ...here(), headers })));
 
   const goTo = (number: number) =>
-    write((headers) => {
+    write("page", (headers) => {
       const { query } = here().params;
       const params = { path: { job_id: id.value, number }, query };
       return data(client.POST("/api/jobs/{job_id}/history/{number}", { params, headers }));
     });
-  const history = async () =>
-    (await data(client.GET("/api/jobs/{job_id}/history", { params: { path: { job_id: id.value } } }))).revisions;
+  /** A hundred changes at once, the newest first; older ones with `before`. */
+  const history = (before?: number) =>
+    data(client.GET("/api/jobs/{job_id}/history", { params: { path: { job_id: id.value }, query: { before } } }));
+
+  /** What was refused in one form, or nothing. */
+  const refusedIn = (...forms: Form[]) =>
+    computed(() => (refusal.value && forms.includes(refusal.value.form) ? refusal.value.error : null));
+  const forgive = () => (refusal.value = null);
+
+  /** Keep words beside a job until it is left for good. */
+  function announce(lines: string[]): void {
+    words.value = lines;
+    queries.setQueryData(["words", id.value], lines);
+  }
 
   /** Answer the question of `meanwhile`: keep what the other window made, or make this window's change on top. */
   async function settle(mine: boolean): Promise<void> {
     const open = meanwhile.value;
     meanwhile.value = null;
     if (!open) return;
-    job.value = open.theirs;
+    keep(open.theirs);
     if (mine) await open.again();
-    else await load();
+    else await query.refetch();
   }
 
   return {
     job,
-    trouble,
-    refused,
+    trouble: computed(() => query.error.value?.message ?? null),
+    broken: computed(() =>
+      query.error.value instanceof ProblemError ? query.error.value.problem.status === 422 : false,
+    ),
     meanwhile,
+    words,
     saving: computed(() => saving.value > 0),
-    load,
+    load: () => query.refetch(),
     change,
-    set,
     undo,
     redo,
     goTo,
     history,
     settle,
+    refusedIn,
+    forgive,
+    announce,
   };
 }
 
 export type JobStore = ReturnType<typeof useJob>;
+
+/** Words for a job that is only now being begun; its page shows them once it is open. */
+export function useAnnounce() {
+  const queries = useQueryClient();
+  return (id: number, lines: string[]) => queries.setQueryData(["words", id], lines);
+}

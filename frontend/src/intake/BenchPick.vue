@@ -7,7 +7,7 @@ import { benchQuery, readBench, type BenchDisk } from "../api/reading";
 import { HEALTH, LINKS } from "../widgets/words";
 
 const props = defineProps<{ what: string; serial?: string }>();
-const emit = defineEmits<{ survey: [survey: Survey, said: string[]] }>();
+const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
 const { data: disks, isPending, error, refetch } = useQuery(benchQuery());
 const attached = computed(() => (disks.value ?? []).filter((disk) => disk.attached));
 const reading = ref("");

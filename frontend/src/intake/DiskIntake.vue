@@ -10,7 +10,7 @@ import PathPick from "./PathPick.vue";
 import TypedRows from "./TypedRows.vue";
 
 const props = defineProps<{ what: string; typed?: boolean; serial?: string }>();
-const emit = defineEmits<{ survey: [survey: Survey, said: string[]] }>();
+const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
 const { data: folders } = useQuery(foldersQuery());
 const way = ref<"bench" | "listing" | "numbers" | "path">("bench");
 const ways = computed(() => [
@@ -19,7 +19,7 @@ const ways = computed(() => [
   ...(props.typed ? [{ value: "numbers", label: "Only the numbers" }] : []),
   ...(folders.value?.length ? [{ value: "path", label: "A path here" }] : []),
 ]);
-const took = (survey: Survey, said: string[]) => emit("survey", survey, said);
+const took = (survey: Survey, words: string[]) => emit("survey", survey, words);
 </script>
 
 <template>

@@ -8,7 +8,7 @@ import { size } from "../widgets/units";
 import { readFile } from "./files";
 
 const props = defineProps<{ what: string; onto?: Survey }>();
-const emit = defineEmits<{ survey: [survey: Survey, said: string[]] }>();
+const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
 const { data: commands } = useQuery(commandsQuery());
 const over = ref(false);
 const busy = ref(false);
@@ -40,7 +40,7 @@ function use(reading: Reading, found: Found): void {
   emit("survey", found.survey, [
     `Recognised: ${reading.form}.`,
     ...found.missing,
-    ...reading.unreadable,
+    ...(reading.unreadable ?? []),
     ...reading.conflicts,
   ]);
 }

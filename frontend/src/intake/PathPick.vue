@@ -5,7 +5,7 @@ import type { Survey } from "../api/client";
 import { beginReading, lookAtReading, stopReading, type Progress } from "../api/reading";
 
 const props = defineProps<{ what: string; folders: string[] }>();
-const emit = defineEmits<{ survey: [survey: Survey, said: string[]] }>();
+const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
 const path = ref("");
 const trouble = ref("");
 const running = shallowRef<Progress | null>(null);

@@ -10,7 +10,7 @@ const used = ref("");
 const immovable = ref("");
 const lightened = ref("");
 const fs = computed(() => props.partition.filesystem);
-const refused = props.store.refused;
+const refused = props.store.refusedIn("facts");
 const at = (field: string) => (refused.value?.problem.at.startsWith(field) ? refused.value.message : "");
 
 watch(
@@ -24,29 +24,29 @@ watch(
 );
 const total = computed(() => (fs.value?.lightened ?? []).reduce((sum, item) => sum + item.bytes, 0));
 
-function amend(fact: { used?: string; immovable?: string; lightened?: string }): void {
+function amend(kind: "used" | "immovable" | "lightened", text: string): void {
   const bare = units.value === "decimal" ? ("gb" as const) : ("gib" as const);
-  void props.store.set({ amend: { number: props.partition.number, bare, ...fact } });
+  void props.store.change({ kind, row: props.partition.number, text, bare }, "facts");
 }
 </script>
 
 <template>
   <div class="facts">
-    <form @submit.prevent="amend({ used })">
+    <form @submit.prevent="amend('used', used)">
       <label :for="`used-${partition.number}`">Used space</label>
       <input :id="`used-${partition.number}`" v-model="used" class="fig" placeholder="131 GiB, 31 %, 289 free" />
       <a-button size="small" html-type="submit">Set</a-button>
       <p v-if="at('used')" role="alert">{{ at("used") }}</p>
     </form>
-    <form @submit.prevent="amend({ immovable })">
+    <form @submit.prevent="amend('immovable', immovable)">
       <label :for="`fixed-${partition.number}`">What cannot be moved ends at</label>
       <input :id="`fixed-${partition.number}`" v-model="immovable" class="fig" placeholder="not known" />
       <a-button size="small" html-type="submit">Set</a-button>
-      <a-button v-if="fs?.immovable_end_byte != null" size="small" @click="amend({ immovable: '' })">Clear</a-button>
+      <a-button v-if="fs?.immovable_end_byte != null" size="small" @click="amend('immovable', '')">Clear</a-button>
       <p v-if="at('immovable')" role="alert">{{ at("immovable") }}</p>
       <p v-else class="muted">A page file, hibernation or restore points. Clear it where they were switched off.</p>
     </form>
-    <form class="light" @submit.prevent="amend({ lightened })">
+    <form class="light" @submit.prevent="amend('lightened', lightened)">
       <label :for="`light-${partition.number}`">What need not go over</label>
       <textarea
         :id="`light-${partition.number}`"

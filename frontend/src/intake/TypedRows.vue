@@ -8,7 +8,7 @@ import PickOne from "../widgets/PickOne.vue";
 import { size, units } from "../widgets/units";
 import { ROLES } from "../widgets/words";
 
-const emit = defineEmits<{ survey: [survey: Survey, said: string[]] }>();
+const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
 const COLUMNS = ["size", "used", "filesystem", "label"] as const;
 const HEADS = { size: "Size", used: "Used", filesystem: "File system", label: "Name" } as const;
 const HINTS = { size: "420 GiB", used: "131 GiB, 31 % or 289 free", filesystem: "NTFS", label: "" } as const;

@@ -6,7 +6,7 @@ import type { JobStore } from "../api/jobs";
 import FindingList from "../widgets/FindingList.vue";
 import PickOne from "../widgets/PickOne.vue";
 import { size, units } from "../widgets/units";
-import { FIT_NAMES, FITS, VERDICTS } from "../widgets/words";
+import { FIT_NAMES, FITS, verdictName } from "../widgets/words";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const open = defineModel<boolean>("open", { required: true });
@@ -42,7 +42,7 @@ watch(
         data(client.GET("/api/jobs/{job_id}/compare", { params })),
         props.store.history(),
       ]);
-      if (mine === round) [found.value, revisions.value, trouble.value] = [read, history, ""];
+      if (mine === round) [found.value, revisions.value, trouble.value] = [read, history.revisions, ""];
     } catch (error) {
       if (mine === round) trouble.value = (error as Error).message;
     }
@@ -92,7 +92,7 @@ const LINES = [
           <tr>
             <th scope="row">Verdict</th>
             <td v-for="(side, index) in sides" :key="index" class="num">
-              <b>{{ VERDICTS[side.verdict] }}</b>
+              <b>{{ verdictName(side.verdict) }}</b>
             </td>
             <td colspan="3"></td>
           </tr>

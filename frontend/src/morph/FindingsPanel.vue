@@ -3,10 +3,10 @@
 import { computed } from "vue";
 import type { Plan, Remedy } from "../api/client";
 import FindingList from "../widgets/FindingList.vue";
-import { VERDICTS } from "../widgets/words";
+import { verdictName } from "../widgets/words";
 
-const props = defineProps<{ plan: Plan; action: (remedy: Remedy) => (() => void) | null }>();
-const emit = defineEmits<{ choose: [row: number] }>();
+const props = defineProps<{ plan: Plan }>();
+const emit = defineEmits<{ choose: [row: number]; mend: [remedy: Remedy] }>();
 
 const counts = computed(() =>
   (["stop", "mind", "note"] as const)
@@ -23,9 +23,9 @@ const counts = computed(() =>
     <ul class="lines">
       <li v-for="(remedy, index) in plan.remedies" :key="index">
         <div>
-          {{ remedy.text }} <span class="muted">Then: {{ VERDICTS[remedy.verdict_after].toLowerCase() }}.</span>
+          {{ remedy.text }} <span class="muted">Then: {{ verdictName(remedy.verdict_after).toLowerCase() }}.</span>
         </div>
-        <a-button v-if="action(remedy)" size="small" :aria-label="`Do it: ${remedy.text}`" @click="action(remedy)?.()">
+        <a-button v-if="remedy.change" size="small" :aria-label="`Do it: ${remedy.text}`" @click="emit('mend', remedy)">
           Do it
         </a-button>
       </li>

@@ -2,14 +2,14 @@
 /** The five fits, each with its own result for this pair. */
 import type { Card, FitKey } from "../api/client";
 import { size } from "../widgets/units";
-import { FIT_HINTS, FIT_NAMES, VERDICTS } from "../widgets/words";
+import { FIT_HINTS, FIT_NAMES, verdictName } from "../widgets/words";
 
 defineProps<{ cards: Card[]; fit: FitKey }>();
 const emit = defineEmits<{ fit: [fit: FitKey] }>();
 
 function verdict(card: Card): string {
   if (card.verdict === "tight" && card.kept_percent < 100) return `tight, headroom ${card.kept_percent} %`;
-  return VERDICTS[card.verdict].toLowerCase();
+  return verdictName(card.verdict).toLowerCase();
 }
 
 function figures(card: Card): string {

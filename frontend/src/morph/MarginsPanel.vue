@@ -1,13 +1,14 @@
 <script setup lang="ts">
 /** Headroom, tail reserve, grain, table and where free space stands. */
 import { computed, reactive, ref, watch } from "vue";
-import type { Change, Plan } from "../api/client";
+import type { Change, Options, Plan, ProblemError } from "../api/client";
 import PickOne from "../widgets/PickOne.vue";
 import { size } from "../widgets/units";
 
 const props = defineProps<{
   plan: Plan;
-  options: Record<string, unknown>;
+  options: Options;
+  refused: ProblemError | null;
   change: (body: Change) => Promise<boolean>;
 }>();
 
@@ -121,7 +122,8 @@ const TABLES = [
         @update:model-value="(mode) => set('firmware', mode)"
       />
     </div>
-    <p class="muted">Press Enter to set.</p>
+    <p v-if="refused" role="alert" class="refused">{{ refused.message }}</p>
+    <p v-else class="muted">Press Enter to set.</p>
   </details>
 </template>
 
@@ -136,5 +138,8 @@ summary {
   gap: 6px 10px;
   align-items: center;
   margin: 10px 0 6px;
+}
+.refused {
+  color: var(--action);
 }
 </style>

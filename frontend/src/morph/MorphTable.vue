@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The morph as a table, for screen readers and for printing; open it to read exact figures. */
 import { ref } from "vue";
-import type { Change, Plan, PlanRow } from "../api/client";
+import type { Action, Change, Plan, PlanRow } from "../api/client";
 import { exact, size } from "../widgets/units";
 
 const props = defineProps<{ plan: Plan; chosen: number | null; change: (body: Change) => Promise<boolean> }>();
@@ -16,25 +16,22 @@ const CHANGES = {
   made: "made new",
 } as const;
 
-/** The actions of the morph, as far as they make sense for a row. */
+/** What can be done with a row, in the order in which it is offered. */
 function actions(row: PlanRow): { name: string; body: Change }[] {
   const own = { row: row.number };
-  const made: { name: string; body: Change }[] = [];
-  if (!row.source_bytes) return made;
-  if (row.pinned) made.push({ name: "Take the pin out", body: { kind: "unpin", ...own } });
-  else if (row.size_bytes && row.resizable)
-    made.push({ name: "Pin", body: { kind: "pin", ...own, size: `${row.size_bytes}B` } });
-  if (row.carried && row.resizable) {
-    made.push({ name: row.elastic ? "Hold" : "Let it go", body: { kind: row.elastic ? "hold" : "release", ...own } });
-    made.push({ name: "Rest here", body: { kind: "grow", ...own } });
-  }
-  if (row.carried) {
-    made.push({ name: "Up", body: { kind: "move", ...own, value: -1 } });
-    made.push({ name: "Down", body: { kind: "move", ...own, value: 1 } });
-  }
-  const left = row.carried ? { name: "Leave behind", kind: "leave" } : { name: "Carry again", kind: "carry" };
-  made.push({ name: left.name, body: { kind: left.kind, ...own } });
-  return made;
+  const every: { name: string; action: Action; body: Change }[] = [
+    { name: "Take the pin out", action: "unpin", body: { kind: "unpin", ...own } },
+    { name: "Pin", action: "pin", body: { kind: "pin", ...own, size: `${row.size_bytes}B` } },
+    { name: "Hold", action: "hold", body: { kind: "hold", ...own } },
+    { name: "Let it go", action: "release", body: { kind: "release", ...own } },
+    { name: "Rest here", action: "grow", body: { kind: "grow", ...own } },
+    { name: "Up", action: "up", body: { kind: "move", ...own, value: -1 } },
+    { name: "Down", action: "down", body: { kind: "move", ...own, value: 1 } },
+    { name: "Leave behind", action: "leave", body: { kind: "leave", ...own } },
+    { name: "Carry again", action: "carry", body: { kind: "carry", ...own } },
+  ];
+  const offered = every.filter(({ action }) => !row.actions[action]);
+  return offered.filter(({ action }) => action !== "pin" || (!row.pinned && row.size_bytes !== null));
 }
 </script>
 

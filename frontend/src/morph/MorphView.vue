@@ -1,12 +1,13 @@
 <script setup lang="ts">
 /** The morph: source and target as columns on one true scale, and what becomes of every row. */
-import { useElementSize, useEventListener, useWindowSize } from "@vueuse/core";
+import { useElementSize, useWindowSize } from "@vueuse/core";
 import { computed, ref } from "vue";
 import type { Job, Plan, PlanRow } from "../api/client";
 import { size } from "../widgets/units";
 import MorphColumn from "./MorphColumn.vue";
 import MorphLabels from "./MorphLabels.vue";
-import { COLUMN, LABEL, labels, landing, picture } from "./geometry";
+import { useEdgeDrag, useRowLift } from "./drag";
+import { COLUMN, LABEL, labels, picture } from "./geometry";
 
 const props = defineProps<{ plan: Plan; job: Job; stopped?: string; late?: boolean }>();
 const chosen = defineModel<number | null>("chosen", { required: true });
@@ -49,74 +50,26 @@ const left = computed(() =>
 );
 const right = computed(() => labels(drawn.value.target, labelHeight, TOP - 4, bottom.value + 4));
 
-/** The edge under a target block that may be drawn: where it was taken, and what the row had then. */
-interface Grip {
-  row: number;
-  y: number;
-  size: number;
-  wanted: number;
-}
-const grip = ref<Grip | null>(null);
 const handles = computed(() =>
   drawn.value.target.flatMap((block) => {
     const row = rowOf(block.row);
     return row && (row.elastic || row.pinned) && row.size_bytes ? [{ row, y: block.y + block.height }] : [];
   }),
 );
-
-function take(event: PointerEvent, row: PlanRow): void {
-  if (event.button !== 0 || row.size_bytes === null) return;
-  (event.currentTarget as Element).setPointerCapture(event.pointerId);
-  chosen.value = row.number;
-  grip.value = { row: row.number, y: event.clientY, size: row.size_bytes, wanted: row.size_bytes };
-  event.preventDefault();
-}
-function pull(event: PointerEvent): void {
-  const held = grip.value;
-  if (!held) return;
-  held.wanted = Math.max(0, Math.round(held.size + (event.clientY - held.y) / drawn.value.pixelsPerByte));
-  emit("drag", held.row, held.wanted, event.shiftKey);
-}
-function letGo(event: PointerEvent): void {
-  const held = grip.value;
-  grip.value = null;
-  if (!held) return;
-  if (held.wanted === held.size) emit("cancel");
-  else emit("drop", held.row, held.wanted, event.shiftKey);
-}
-/** A target block that is being carried to another place; it counts once the pointer has left where it was taken. */
-interface Lifted {
-  row: number;
-  from: number;
-  y: number;
-}
-const lifted = ref<Lifted | null>(null);
 const svg = ref<SVGSVGElement | null>(null);
-const far = computed(() => !!lifted.value && Math.abs(lifted.value.y - lifted.value.from) > 6);
-const land = computed(() =>
-  lifted.value && far.value ? landing(drawn.value.target, lifted.value.row, lifted.value.y) : null,
+const { grip, take, pull, letGo, giveUp } = useEdgeDrag(() => drawn.value.pixelsPerByte, {
+  chosen: (row) => (chosen.value = row),
+  drag: (...drawnTo) => emit("drag", ...drawnTo),
+  drop: (...drawnTo) => emit("drop", ...drawnTo),
+  cancel: () => emit("cancel"),
+});
+const movable = (row: number) => !rowOf(row)?.actions.up || !rowOf(row)?.actions.down;
+const { far, land, lift } = useRowLift(
+  svg,
+  () => drawn.value,
+  movable,
+  (row, steps) => emit("move", row, steps),
 );
-const inside = (event: PointerEvent) => event.clientY - (svg.value?.getBoundingClientRect().top ?? 0);
-
-function lift(event: PointerEvent, row: number): void {
-  if (event.button !== 0 || !props.plan.rows.find((item) => item.number === row)?.source_bytes) return;
-  lifted.value = { row, from: inside(event), y: inside(event) };
-}
-useEventListener(window, "pointermove", (event: PointerEvent) => {
-  if (lifted.value) lifted.value = { ...lifted.value, y: inside(event) };
-});
-useEventListener(window, "pointerup", () => {
-  const [held, there] = [lifted.value, land.value];
-  lifted.value = null;
-  if (held && there?.steps) emit("move", held.row, there.steps);
-});
-useEventListener(window, "pointercancel", () => (lifted.value = null));
-useEventListener(window, "keydown", (event: KeyboardEvent) => {
-  if (event.key !== "Escape") return;
-  lifted.value = null;
-  if (grip.value) emit("cancel");
-  grip.value = null;
-});
 
 const rowOf = (number: number | null): PlanRow | undefined => props.plan.rows.find((row) => row.number === number);
 const isOn = (number: number | null) => number !== null && number === chosen.value;
@@ -234,7 +187,7 @@ const subtitle = (disk: Job["source_head"]) =>
         @pointerdown="take($event, handle.row)"
         @pointermove="pull"
         @pointerup="letGo"
-        @pointercancel="letGo"
+        @pointercancel="giveUp"
       >
         <title>
           Draw this edge: {{ handle.row.label }} and its neighbour share the change; with Shift only this row

@@ -156,13 +156,13 @@ defineExpose({
       {{
         row.change === "made"
           ? "Made new on the target; no content goes over."
-          : row.resizable
-            ? "Keeps its size. Let it go to change it."
-            : "Keeps its size: its file system cannot be resized."
+          : row.actions.release
+            ? `Keeps its size: ${row.actions.release}.`
+            : "Keeps its size. Let it go to change it."
       }}
     </p>
 
-    <form v-if="row.carried && row.resizable" @submit.prevent="pinTyped">
+    <form v-if="!row.actions.pin" @submit.prevent="pinTyped">
       <a-input
         ref="field"
         v-model:value="typed"
@@ -175,20 +175,41 @@ defineExpose({
         @keydown.esc="forget"
       />
       <a-button html-type="submit">{{ dirty ? "Set" : "Pin" }}</a-button>
-      <a-button @click="emit('rest')">Rest here</a-button>
+      <a-button :disabled="!!row.actions.grow" :title="row.actions.grow" @click="emit('rest')">Rest here</a-button>
     </form>
     <p v-if="refused" role="alert" class="refused">{{ refused.message }}</p>
-    <p v-else-if="row.carried && row.resizable" class="muted small">Type 240GiB, +20G, used+30% or floor</p>
+    <p v-else-if="!row.actions.pin" class="muted small">Type 240GiB, +20G, used+30% or floor</p>
 
     <div class="acts">
-      <a-button v-if="row.pinned" size="small" @click="emit('pin')">Take the pin out</a-button>
-      <a-button v-if="row.resizable && row.carried" size="small" @click="emit('hold')">
-        {{ row.elastic ? "Hold" : "Let it go" }}
+      <a-button v-if="!row.actions.unpin" size="small" @click="emit('pin')">Take the pin out</a-button>
+      <a-button v-if="!row.actions.hold || !row.actions.release" size="small" @click="emit('hold')">
+        {{ row.actions.hold ? "Let it go" : "Hold" }}
       </a-button>
-      <a-button size="small" @click="emit('leave')">{{ row.carried ? "Leave behind" : "Carry again" }}</a-button>
+      <a-button
+        size="small"
+        :disabled="!!row.actions.leave && !!row.actions.carry"
+        :title="row.actions.leave && row.actions.carry ? row.actions.leave : ''"
+        @click="emit('leave')"
+      >
+        {{ row.carried || row.actions.carry ? "Leave behind" : "Carry again" }}
+      </a-button>
       <template v-if="row.carried && partition">
-        <a-button size="small" :aria-label="`Move ${row.label} toward the start`" @click="emit('move', -1)">↑</a-button>
-        <a-button size="small" :aria-label="`Move ${row.label} toward the end`" @click="emit('move', 1)">↓</a-button>
+        <a-button
+          size="small"
+          :disabled="!!row.actions.up"
+          :title="row.actions.up"
+          :aria-label="`Move ${row.label} toward the start`"
+          @click="emit('move', -1)"
+          >↑</a-button
+        >
+        <a-button
+          size="small"
+          :disabled="!!row.actions.down"
+          :title="row.actions.down"
+          :aria-label="`Move ${row.label} toward the end`"
+          @click="emit('move', 1)"
+          >↓</a-button
+        >
       </template>
       <a-button v-if="cleared" size="small" @click="change({ kind: 'cleared', row: row.number, on: false })">
         Count the immovable end

@@ -2,8 +2,8 @@
 /** The morph with everything that belongs to it: fits, need, the chosen row, findings. */
 import { useEventListener } from "@vueuse/core";
 import { computed, defineAsyncComponent, nextTick, ref, watch } from "vue";
-import type { Change, FitKey, Job, Remedy } from "../api/client";
-import { usePreview, type JobStore } from "../api/jobs";
+import type { Action, Change, FitKey, Job, Remedy } from "../api/client";
+import { usePreview, type Form, type JobStore } from "../api/jobs";
 import FindingsPanel from "../morph/FindingsPanel.vue";
 import FitCards from "../morph/FitCards.vue";
 import MarginsPanel from "../morph/MarginsPanel.vue";
@@ -12,13 +12,15 @@ import MorphView from "../morph/MorphView.vue";
 import NeedGauge from "../morph/NeedGauge.vue";
 import RowPanel from "../morph/RowPanel.vue";
 import { isTyping } from "../widgets/keys";
-import { FITS, VERDICTS } from "../widgets/words";
+import { FITS, verdictName } from "../widgets/words";
 import { size } from "../widgets/units";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const chosen = ref<number | null>(null);
 const panel = ref<InstanceType<typeof RowPanel> | null>(null);
-const refused = props.store.refused;
+const refused = props.store.refusedIn("row");
+const pageRefused = props.store.refusedIn("page");
+const marginRefused = props.store.refusedIn("margins");
 const comparing = ref(false);
 const margins = ref<InstanceType<typeof MarginsPanel> | null>(null);
 const ComparePlans = defineAsyncComponent(() => import("../morph/ComparePlans.vue"));
@@ -38,49 +40,32 @@ watch(
   },
   { immediate: true },
 );
-watch(chosen, () => (refused.value = null));
+watch(chosen, () => props.store.forgive());
 
 const verdict = computed(() => {
   if (!plan.value) return "";
-  const word = VERDICTS[plan.value.verdict];
+  const word = verdictName(plan.value.verdict);
   if (plan.value.verdict === "does-not-fit") return `${word} · ${size(plan.value.shortfall_bytes)} short`;
   if (plan.value.verdict === "tight" && plan.value.headroom_kept < 1) {
-    return `${word} · headroom cut to ${Math.floor(plan.value.headroom_kept * 100)} %`;
+    return `${word} · headroom cut to ${plan.value.kept_percent} %`;
   }
   return word;
 });
 
-function change(body: Change): Promise<boolean> {
-  refused.value = null;
-  return props.store.change(body);
+function change(body: Change, form: Form = "row"): Promise<boolean> {
+  props.store.forgive();
+  return props.store.change(body, form);
 }
+const setMargin = (body: Change) => change(body, "margins");
 const drag = (row: number, bytes: number, alone: boolean) =>
   void preview.ask({ kind: "drag", row, size: bytes, alone });
 async function drop(row: number, bytes: number, alone: boolean): Promise<void> {
   await change({ kind: "drag", row, size: bytes, alone });
   preview.end();
 }
-const setFit = (fit: FitKey) => void change({ kind: "fit", fit });
+const setFit = (fit: FitKey) => void change({ kind: "fit", fit }, "page");
 
-const REMEDY_CHANGES: Partial<Record<Remedy["kind"], (remedy: Remedy) => Change>> = {
-  fit: (remedy) => ({ kind: "fit", fit: remedy.fit }),
-  lighten: (remedy) => ({ kind: "lighten", row: remedy.row, size: lightenedBy(remedy) }),
-  leave: (remedy) => ({ kind: "leave", row: remedy.row }),
-  "leave-set": (remedy) => ({ kind: "leave-set", rows: remedy.rows }),
-  clear: (remedy) => ({ kind: "cleared", row: remedy.row, on: true }),
-  tail: (remedy) => ({ kind: "tail", value: `${(plan.value?.target.tail_bytes ?? 0) - remedy.bytes}B` }),
-};
-function lightenedBy(remedy: Remedy): number {
-  const before = (props.job.options.lighten as Record<string, number> | undefined)?.[String(remedy.row)] ?? 0;
-  return before + remedy.bytes;
-}
-function remedyAction(remedy: Remedy): (() => void) | null {
-  if (remedy.kind === "shelf") {
-    return () => void props.store.set({ target: { nominal: `${remedy.bytes / 1e9}GB` } });
-  }
-  const make = REMEDY_CHANGES[remedy.kind];
-  return make ? () => void change(make(remedy)) : null;
-}
+const mend = (remedy: Remedy) => void change(remedy.change as Change, "page");
 
 function choose(step: number): void {
   const rows = plan.value?.rows ?? [];
@@ -93,15 +78,14 @@ function nudge(event: KeyboardEvent, sign: "+" | "-"): void {
   void change({ kind: "pin", row: chosen.value, size: `${sign}${step}` });
 }
 
-const togglePin = () => {
-  if (!row.value) return;
-  if (row.value.pinned) void change({ kind: "unpin", row: row.value.number });
-  else if (row.value.size_bytes) void change({ kind: "pin", row: row.value.number, size: `${row.value.size_bytes}B` });
-};
-const toggleLeave = () =>
-  row.value && void change({ kind: row.value.carried ? "leave" : "carry", row: row.value.number });
-const toggleHold = () =>
-  row.value && void change({ kind: row.value.elastic ? "hold" : "release", row: row.value.number });
+/** Do one of two things that exclude each other, whichever the row allows now. */
+function either(first: Action, one: Change, second: Action, other: Change): void {
+  const allowed = row.value?.actions;
+  if (allowed) void change({ ...(allowed[first] && !allowed[second] ? other : one), row: row.value!.number });
+}
+const togglePin = () => either("unpin", { kind: "unpin" }, "pin", { kind: "pin", size: `${row.value?.size_bytes}B` });
+const toggleLeave = () => either("leave", { kind: "leave" }, "carry", { kind: "carry" });
+const toggleHold = () => either("hold", { kind: "hold" }, "release", { kind: "release" });
 const move = (steps: number) => row.value && void change({ kind: "move", row: row.value.number, value: steps });
 const restHere = () => row.value && void change({ kind: "grow", row: row.value.number });
 
@@ -143,7 +127,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   <section v-else-if="!morph || !plan" class="card missing" role="alert">
     <h1>No plan</h1>
     <p>{{ job.trouble?.detail }}. {{ job.trouble?.mend }}</p>
-    <p><a-button @click="store.set({ options: {} })">Take back what was set by hand</a-button></p>
+    <p><a-button @click="store.change({ kind: 'reset' })">Take back what was set by hand</a-button></p>
   </section>
   <div v-else class="fit">
     <div class="verdict">
@@ -152,6 +136,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <NeedGauge :plan="plan" :source-bytes="job.source_head?.size_bytes ?? 0" />
       <a-button size="small" class="no-print" @click="comparing = true">Compare</a-button>
     </div>
+    <p v-if="pageRefused" role="alert"><span class="tag stop">stop</span> {{ pageRefused.message }}</p>
     <FitCards :cards="morph.cards" :fit="plan.fit" @fit="setFit" />
     <div class="panes">
       <section class="card morph" aria-label="Morph">
@@ -178,8 +163,8 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           :plan="plan"
           :refused="refused"
           :headroom="plan.headroom_percent"
-          :lightened="(job.options.lighten as Record<string, number> | undefined)?.[String(row.number)] ?? 0"
-          :cleared="((job.options.cleared as number[] | undefined) ?? []).includes(row.number)"
+          :lightened="job.options.lighten?.[String(row.number)] ?? 0"
+          :cleared="(job.options.cleared ?? []).includes(row.number)"
           :change="change"
           @pin="togglePin"
           @leave="toggleLeave"
@@ -188,8 +173,8 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           @move="move"
           @headroom="margins?.focusHeadroom()"
         />
-        <FindingsPanel :plan="plan" :action="remedyAction" @choose="(number) => (chosen = number)" />
-        <MarginsPanel ref="margins" :plan="plan" :options="job.options" :change="change" />
+        <FindingsPanel :plan="plan" @mend="mend" @choose="(number) => (chosen = number)" />
+        <MarginsPanel ref="margins" :plan="plan" :options="job.options" :change="setMargin" :refused="marginRefused" />
       </aside>
     </div>
   </div>

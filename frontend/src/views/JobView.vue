@@ -8,7 +8,7 @@ import type { Stage } from "../router";
 import HistoryList from "../widgets/HistoryList.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { isTyping } from "../widgets/keys";
-import { moment, units } from "../widgets/units";
+import { moment } from "../widgets/units";
 
 const emit = defineEmits<{ keys: [] }>();
 const route = useRoute();
@@ -37,7 +37,6 @@ const done = computed(() => ({
   fit: false,
 }));
 
-watch([id, units], () => void store.load(), { immediate: true });
 watch(
   [job, stage],
   () => {
@@ -45,7 +44,6 @@ watch(
   },
   { immediate: true },
 );
-useEventListener(window, "focus", () => void store.load());
 useEventListener(window, "keydown", (event: KeyboardEvent) => {
   if (isTyping(event) || event.key.toLowerCase() !== "z" || event.altKey) return;
   event.preventDefault();
@@ -60,7 +58,7 @@ function rename(): void {
   naming.value = true;
 }
 async function keepNames(): Promise<void> {
-  if (await store.set(fields.value)) naming.value = false;
+  if (await store.change({ kind: "describe", ...fields.value }, "names")) naming.value = false;
 }
 </script>
 
@@ -98,8 +96,13 @@ async function keepNames(): Promise<void> {
   <main v-if="!job" class="wait">
     <div v-if="trouble" class="card" role="alert">
       <p>{{ trouble }}</p>
+      <p v-if="store.broken.value">
+        <a :href="`/api/jobs/${id}/surveys/source`" download>Take its source out as a file</a> ·
+        <a :href="`/api/jobs/${id}/surveys/target`" download>its target</a> ·
+        <a-button size="small" @click="listing = true">Go back to an earlier change</a-button>
+      </p>
       <p>
-        <router-link to="/">Back to Jobs</router-link> <a-button size="small" @click="store.load">Try again</a-button>
+        <router-link to="/">Back to Jobs</router-link> <a-button size="small" @click="store.load()">Try again</a-button>
       </p>
     </div>
     <a-spin v-else tip="Reading the job" />

@@ -4,20 +4,20 @@ import { useEventListener } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import type { JobLine, Survey } from "../api/client";
-import { createJob, deleteJob, jobsQuery } from "../api/jobs";
+import { createJob, deleteJob, jobsQuery, useAnnounce } from "../api/jobs";
 import DiskIntake from "../intake/DiskIntake.vue";
 import MiniMorph from "../widgets/MiniMorph.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { readFile } from "../intake/files";
 import { isTyping } from "../widgets/keys";
-import { said } from "../widgets/said";
 import { moment } from "../widgets/units";
-import { FIT_NAMES, VERDICTS } from "../widgets/words";
+import { FIT_NAMES, verdictName } from "../widgets/words";
 
 const emit = defineEmits<{ keys: [] }>();
 const router = useRouter();
 const queries = useQueryClient();
 const { data: jobs, isPending, error, refetch } = useQuery(jobsQuery());
+const announce = useAnnounce();
 const search = ref("");
 const trouble = ref("");
 const adding = ref(false);
@@ -37,10 +37,10 @@ const shown = computed(() => {
 const STAGE_NAMES = { source: "Source", target: "Target", fit: "Fit" } as const;
 
 async function begin(source?: Survey, words: string[] = []): Promise<void> {
-  said.value = words;
   try {
     const name = source?.disk.model ? `${source.disk.model} to a new disk` : "New job";
     const job = await createJob({ name, ...(source ? { source } : {}) });
+    announce(job.id, words);
     void queries.invalidateQueries({ queryKey: ["jobs"] });
     // A listing that leaves something open is looked at first; a whole one needs only its target.
     const next = source && words.length < 2 ? "target" : "source";
@@ -177,8 +177,12 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
               <span v-else class="muted">not chosen yet</span>
             </td>
             <td>
-              <template v-if="job.verdict">
-                <b>{{ VERDICTS[job.verdict] }}</b>
+              <template v-if="job.broken">
+                <span class="tag stop">cannot be read</span>
+                <div class="muted" :title="job.broken">{{ job.broken.slice(0, 60) }}</div>
+              </template>
+              <template v-else-if="job.verdict">
+                <b>{{ verdictName(job.verdict) }}</b>
                 <div class="muted">{{ job.fit ? FIT_NAMES[job.fit] : "" }}</div>
               </template>
               <span v-else class="muted">open</span>

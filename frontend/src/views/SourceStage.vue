@@ -8,17 +8,14 @@ import RowFacts from "../intake/RowFacts.vue";
 import DiskHead from "../widgets/DiskHead.vue";
 import DiskTable from "../widgets/DiskTable.vue";
 import FindingList from "../widgets/FindingList.vue";
-import { said } from "../widgets/said";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const replacing = ref(false);
 const chosen = ref<number | null>(null);
 const diskSize = ref("");
-const refused = props.store.refused;
-const general = computed(() => {
-  const at = refused.value?.problem.at ?? "";
-  return refused.value && !["used", "immovable", "lightened"].some((field) => at.startsWith(field));
-});
+const refused = props.store.refusedIn("page");
+const sizeRefused = props.store.refusedIn("disk");
+const words = props.store.words;
 const marked = computed(() => props.job.source_look.some((look) => look.hard_floor_bytes !== null));
 
 watch(
@@ -26,16 +23,14 @@ watch(
   () => (chosen.value = null),
 );
 
-async function take(source: Survey, words: string[]): Promise<void> {
-  if (await props.store.set({ source })) {
+async function take(source: Survey, lines: string[]): Promise<void> {
+  if (await props.store.change({ kind: "source", survey: source })) {
     replacing.value = false;
-    said.value = words;
+    props.store.announce(lines);
   }
 }
-function setRole(row: number, role: string): void {
-  const known = (props.job.options.role ?? {}) as Record<string, string>;
-  void props.store.set({ options: { ...props.job.options, role: { ...known, [row]: role } } });
-}
+const setRole = (row: number, role: string) => void props.store.change({ kind: "role", row, role });
+const setSize = () => void props.store.change({ kind: "disk-size", size: diskSize.value }, "disk");
 </script>
 
 <template>
@@ -47,13 +42,13 @@ function setRole(row: number, role: string): void {
         {{ replacing ? "Keep this one" : "Take another survey" }}
       </a-button>
     </div>
-    <p v-if="general" role="alert"><span class="tag stop">stop</span> {{ refused?.message }}</p>
+    <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused.message }}</p>
     <section v-if="!job.source || replacing" class="card">
       <DiskIntake what="source disk" typed :serial="job.source?.disk.serial || undefined" @survey="take" />
     </section>
     <template v-if="job.source">
-      <ul v-if="said.length" class="card said" role="status">
-        <li v-for="line in said" :key="line">{{ line }}</li>
+      <ul v-if="words.length" class="card words" role="status">
+        <li v-for="line in words" :key="line">{{ line }}</li>
       </ul>
       <section class="card">
         <DiskHead :survey="job.source" />
@@ -79,10 +74,11 @@ function setRole(row: number, role: string): void {
         </p>
         <details>
           <summary>Add what is missing: a second listing, the disk's own size</summary>
-          <form class="own" @submit.prevent="store.set({ amend: { size: diskSize } })">
+          <form class="own" @submit.prevent="setSize">
             <label for="disk-size">Size of the disk</label>
             <a-input id="disk-size" v-model:value="diskSize" class="fig" placeholder="1000GB or 1953525168s" />
             <a-button html-type="submit" :disabled="!diskSize.trim()">Set</a-button>
+            <p v-if="sizeRefused" role="alert">{{ sizeRefused.message }}</p>
           </form>
           <ListingPick what="same disk" :onto="job.source" @survey="take" />
         </details>
@@ -104,7 +100,7 @@ function setRole(row: number, role: string): void {
   display: grid;
   gap: 12px;
 }
-.said {
+.words {
   margin: 0;
   padding-left: 32px;
   gap: 4px;

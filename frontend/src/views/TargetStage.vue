@@ -14,7 +14,8 @@ const props = defineProps<{ job: Job; store: JobStore }>();
 const { data: shelf } = useQuery(shelfQuery());
 const typed = ref("");
 const sector = ref<512 | 4096>(512);
-const refused = props.store.refused;
+const refused = props.store.refusedIn("page");
+const wrong = props.store.refusedIn("confirm");
 const SECTORS = [
   { value: 512, label: "512-byte sectors" },
   { value: 4096, label: "4096-byte sectors" },
@@ -30,26 +31,31 @@ watch(
 );
 
 function take(nominal: string): void {
-  if (nominal.trim()) void props.store.set({ target: { nominal, logical_sector_bytes: sector.value } });
+  const target = { nominal, logical_sector_bytes: sector.value };
+  if (nominal.trim()) void props.store.change({ kind: "target", target });
 }
-const takeSurvey = (target: Survey) => void props.store.set({ target: { ...target } });
+const takeSurvey = (target: Survey) => void props.store.change({ kind: "target", target: { ...target } });
 
-/** Typing the last four of the serial confirms that this disk may be overwritten. */
-const typedProof = ref("");
-const wrongProof = computed(() => {
-  const proof = props.job.target_head?.proof ?? "";
-  const text = typedProof.value.trim().toUpperCase();
-  return text.length >= proof.length && text !== proof;
-});
+/** What is typed to confirm that this disk may be overwritten; the server says whether it is the right one. */
+const confirmation = ref("");
 watch(
-  () => props.job.target_head?.proof,
-  () => (typedProof.value = ""),
+  () => props.job.target_head?.confirmation,
+  () => (confirmation.value = ""),
 );
-function confirm(): void {
-  if (typedProof.value.trim() && !wrongProof.value) {
-    void props.store.set({ options: { ...props.job.options, overwrite: typedProof.value } });
-  }
-}
+const confirm = () => void props.store.change({ kind: "confirm", text: confirmation.value }, "confirm");
+/** The confirmation is the end of a serial or identity, or where a disk has neither, its model and size. */
+const asked = computed(() => {
+  const disk = props.job.target?.disk;
+  const wanted = props.job.target_head?.confirmation ?? "";
+  const ends = (text: string | null | undefined) =>
+    !!text &&
+    text
+      .replace(/[^a-z0-9]/gi, "")
+      .toUpperCase()
+      .endsWith(wanted);
+  if (ends(disk?.serial)) return `the last ${wanted.length} of its serial`;
+  return ends(disk?.table_id) ? `the last ${wanted.length} of its identity` : `“${wanted}”`;
+});
 </script>
 
 <template>
@@ -100,20 +106,15 @@ function confirm(): void {
               <b> This disk holds {{ job.target_head.holds }}. All of it will be overwritten.</b>
             </p>
             <form @submit.prevent="confirm">
-              <label for="proof">
-                Look at the disk in your hand and type the last four of its
-                {{ job.target.disk.serial ? "serial" : "identity" }}
-              </label>
-              <a-input id="proof" v-model:value="typedProof" class="fig" :maxlength="12" autocomplete="off" />
-              <a-button html-type="submit" :disabled="!typedProof.trim()">It may be overwritten</a-button>
+              <label for="confirmation">Look at the disk in your hand and type {{ asked }}</label>
+              <a-input id="confirmation" v-model:value="confirmation" class="fig" :maxlength="400" autocomplete="off" />
+              <a-button html-type="submit" :disabled="!confirmation.trim()">It may be overwritten</a-button>
             </form>
-            <p v-if="wrongProof" role="alert">
-              “{{ typedProof.trim() }}” is not how the {{ job.target.disk.serial ? "serial" : "identity" }} of this disk
-              ends. Check that it is the right disk.
-            </p>
+            <p v-if="wrong" role="alert">{{ wrong.message }}</p>
           </div>
           <p v-else role="status">
-            <span class="tag">note</span> Confirmed as {{ job.target_head.proof }}: what it holds may be overwritten.
+            <span class="tag">note</span> Confirmed as {{ job.target_head.confirmation }}: what it holds may be
+            overwritten.
           </p>
           <DiskTable :survey="job.target" :gaps="job.target_gaps" />
         </template>

@@ -10,9 +10,13 @@ const open = defineModel<boolean>("open", { required: true });
 const entries = ref<Schemas["RevisionModel"][] | null>(null);
 const trouble = ref("");
 
-async function read(): Promise<void> {
+const more = ref(false);
+
+async function read(before?: number): Promise<void> {
   try {
-    entries.value = await props.store.history();
+    const page = await props.store.history(before);
+    entries.value = [...(before ? (entries.value ?? []) : []), ...page.revisions];
+    more.value = page.more;
     trouble.value = "";
   } catch (error) {
     trouble.value = (error as Error).message;
@@ -38,6 +42,10 @@ const from = (entry: Schemas["RevisionModel"]) =>
         <a-button v-else size="small" :aria-label="`Go to change ${entry.number}`" @click="store.goTo(entry.number)">
           Go there
         </a-button>
+      </li>
+      <li v-if="more">
+        <span></span>
+        <a-button size="small" @click="read(entries.at(-1)?.number)">Earlier changes</a-button>
       </li>
     </ol>
   </a-modal>

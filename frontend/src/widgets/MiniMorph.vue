@@ -2,7 +2,7 @@
 /** A job's rows in miniature: source column, ribbons, target column, on one scale. */
 import { computed } from "vue";
 import type { JobLine } from "../api/client";
-import { VERDICTS } from "./words";
+import { verdictName } from "./words";
 
 const props = defineProps<{ job: JobLine }>();
 const HEIGHT = 40;
@@ -30,7 +30,7 @@ const shapes = computed(() => {
     width="84"
     height="40"
     role="img"
-    :aria-label="job.verdict ? VERDICTS[job.verdict] : 'no plan yet'"
+    :aria-label="job.verdict ? verdictName(job.verdict) : 'no plan yet'"
   >
     <rect class="open" x="1" y="1" width="12" :height="shapes.source" />
     <rect class="open" x="71" y="1" width="12" :height="shapes.target" />

@@ -1,32 +1,12 @@
 /** Sizes for reading: three significant digits and a unit. The server alone computes with them. */
 import { useLocalStorage } from "@vueuse/core";
+import { sizeText, type Units } from "./sizes";
 
-export type Units = "binary" | "decimal";
+export type { Units } from "./sizes";
 export const units = useLocalStorage<Units>("units", "binary");
 
-const NAMES = {
-  binary: ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"],
-  decimal: ["B", "kB", "MB", "GB", "TB", "PB", "EB"],
-} as const;
-
 /** `201 GiB`, `70.3 GiB`, `980 MiB`. */
-export function size(bytes: number, unit: Units = units.value): string {
-  const step = unit === "binary" ? 1024 : 1000;
-  const names = NAMES[unit];
-  let value = Math.abs(bytes);
-  let index = 0;
-  while (Math.round(value) >= step && index < names.length - 1) {
-    value /= step;
-    index += 1;
-  }
-  let text = value.toFixed(0);
-  for (const digits of index ? [2, 1, 0] : []) {
-    text = value.toFixed(digits);
-    if (Number(text) < 1000 / 10 ** digits) break;
-  }
-  text = text.includes(".") && /\.0+$/.test(text) ? text.slice(0, text.indexOf(".")) : text;
-  return `${bytes < 0 ? "-" : ""}${text} ${names[index]}`;
-}
+export const size = (bytes: number, unit: Units = units.value): string => sizeText(bytes, unit);
 
 /** A size in one fixed unit with one decimal, for columns of figures: `201.3 GiB`. */
 export function sizeFine(bytes: number, unit: Units = units.value): string {

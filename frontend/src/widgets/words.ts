@@ -1,11 +1,13 @@
 /** The words of the trade and ours, in one place. */
 import type { FitKey, PlanRow, Verdict } from "../api/client";
 
-export const VERDICTS: Record<Verdict, string> = {
+const VERDICTS: Record<NonNullable<Verdict>, string> = {
   comfortable: "Comfortable",
   tight: "Tight",
   "does-not-fit": "Does not fit",
 };
+/** A plan of which nothing goes over has no verdict. */
+export const verdictName = (verdict: Verdict): string => (verdict ? VERDICTS[verdict] : "Nothing goes over");
 
 export const FITS = ["same", "proportional", "rest-to-one", "even-fill", "snug"] as const satisfies FitKey[];
 export const FIT_NAMES: Record<FitKey, string> = {

@@ -3,12 +3,15 @@
 import csv
 import io
 import json
+from collections.abc import Callable
 from typing import Any
 
+from ..core.fit.actions import actions_of
+from ..core.fit.cards import percent_of
 from ..core.fit.finding_kinds import Finding
 from ..core.fit.plan import Plan, PlanRow
-from ..core.fit.remedies import Remedy
-from ..core.sizes import Extent, Units
+from ..core.fit.remedies import Remedy, RemedyKind
+from ..core.sizes import GB, Extent, Units
 
 FORMAT = "ylemorph.plan/1"
 
@@ -21,6 +24,7 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
         "fit": plan.fit,
         "verdict": plan.verdict,
         "headroom_kept": float(plan.headroom_kept),
+        "kept_percent": percent_of(plan.layout.kept),
         "shortfall_bytes": plan.shortfall_bytes,
         "grain_bytes": frame.grain_bytes,
         "target": {
@@ -33,10 +37,12 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
             "tail_bytes": frame.tail * frame.grain_bytes,
             "usable_bytes": frame.usable_bytes,
         },
-        "rows": [row_to_data(row) for row in plan.rows],
+        "rows": [
+            {**row_to_data(row), "actions": actions} for row, actions in zip(plan.rows, actions_of(plan), strict=True)
+        ],
         "unallocated": [extent_data(extent, frame.logical_sector_bytes) for extent in plan.unallocated],
         "findings": [finding_data(finding, units) for finding in plan.findings],
-        "remedies": [_remedy_data(remedy, units) for remedy in plan.remedies],
+        "remedies": [_remedy_data(plan, remedy, units) for remedy in plan.remedies],
         "must_bytes": plan.must_bytes,
         "comfort_bytes": plan.comfort_bytes,
         "headroom_percent": plan.options.headroom.percent,
@@ -94,7 +100,7 @@ def finding_data(finding: Finding, units: Units) -> dict[str, Any]:
     }
 
 
-def _remedy_data(remedy: Remedy, units: Units) -> dict[str, Any]:
+def _remedy_data(plan: Plan, remedy: Remedy, units: Units) -> dict[str, Any]:
     return {
         "kind": remedy.kind,
         "row": remedy.row,
@@ -103,7 +109,39 @@ def _remedy_data(remedy: Remedy, units: Units) -> dict[str, Any]:
         "text": remedy.text(units),
         "rows": list(remedy.rows),
         "fit": remedy.fit or None,
+        "change": remedy_change(plan, remedy),
     }
+
+
+def remedy_change(plan: Plan, remedy: Remedy) -> dict[str, Any] | None:
+    """The change of a job that carries a remedy out, as it is sent; None where the source itself must be mended."""
+    make = _REMEDY_CHANGES.get(remedy.kind)
+    return make(plan, remedy) if make else None
+
+
+def _lightened(plan: Plan, remedy: Remedy) -> dict[str, Any]:
+    size = dict(plan.options.lighten).get(remedy.row or 0, 0) + remedy.bytes
+    return {"kind": "lighten", "row": remedy.row, "size": f"{size}B"}
+
+
+def _less_tail(plan: Plan, remedy: Remedy) -> dict[str, Any]:
+    return {"kind": "tail", "value": f"{plan.frame.tail * plan.frame.grain_bytes - remedy.bytes}B"}
+
+
+def _other_target(plan: Plan, remedy: Remedy) -> dict[str, Any]:
+    sector = plan.target.logical_sector_bytes
+    return {"kind": "target", "target": {"nominal": f"{remedy.bytes // GB}GB", "logical_sector_bytes": sector}}
+
+
+_REMEDY_CHANGES: dict[RemedyKind, Callable[[Plan, Remedy], dict[str, Any]]] = {
+    "fit": lambda _plan, remedy: {"kind": "fit", "fit": remedy.fit},
+    "lighten": _lightened,
+    "leave": lambda _plan, remedy: {"kind": "leave", "rows": [remedy.row]},
+    "leave-set": lambda _plan, remedy: {"kind": "leave", "rows": list(remedy.rows)},
+    "clear": lambda _plan, remedy: {"kind": "cleared", "row": remedy.row, "on": True},
+    "tail": _less_tail,
+    "shelf": _other_target,
+}
 
 
 def plan_to_json(plan: Plan) -> str:

@@ -2,9 +2,10 @@
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.disk.model import Kind, Role
+from ..core.fit.actions import Action
 from ..core.fit.finding_kinds import Level
 from ..core.fit.layout import Verdict
 from ..core.fit.options import Fit
@@ -60,6 +61,7 @@ class PlanRowModel(_Model):
     dropped: bool
     ceiling_bytes: int | None
     floor_lines: FloorLinesModel | None
+    actions: dict[Action, str] = Field(description="Every action, with the reason where it cannot be done")
 
 
 class UnallocatedModel(_Model):
@@ -84,6 +86,7 @@ class RemedyModel(_Model):
     text: str
     rows: list[int]
     fit: Fit | None
+    change: dict[str, Any] | None = Field(description="The change of a job that carries it out")
 
 
 class PlanModel(_Model):
@@ -93,6 +96,7 @@ class PlanModel(_Model):
     fit: Fit
     verdict: Verdict | None
     headroom_kept: float
+    kept_percent: int
     shortfall_bytes: int
     grain_bytes: int
     target: PlanTargetModel

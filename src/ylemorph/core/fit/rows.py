@@ -137,7 +137,7 @@ class _RowReader:
         wished = role in ELASTIC_ROLES or number in options.elastic
         elastic = resizable and used is not None and wished and number not in options.hold
         if not elastic and number in options.elastic:
-            raise BadOption(_why_held(partition), at=f"options.elastic[{number}]", mend="hold it or leave it behind")
+            raise BadOption(why_held(partition), at=f"options.elastic[{number}]", mend="hold it or leave it behind")
         floors = None
         if resizable:
             if used is not None:
@@ -170,7 +170,7 @@ class _RowReader:
             return size
         bound, word = (least, "under") if size < least else (ceiling, "over")
         if floors is None:
-            reason = _why_held(partition)
+            reason = why_held(partition)
         else:
             reason = "its hard floor" if word == "under" else "the most its file system can fill"
         raise OutOfBounds(
@@ -209,7 +209,8 @@ def floors_for(
     )
 
 
-def _why_held(partition: Partition) -> str:
+def why_held(partition: Partition) -> str:
+    """Why a partition keeps its size, in words."""
     state, fs = state_of(partition), partition.filesystem
     if state in BLOCKING:
         return f"partition {partition.number} is {state} and may not be resized"
