@@ -96,6 +96,7 @@ test-foreign: $(VENV)/.ready utilities
 bench: browser $(STATIC)
 	$(SAY) "Timings"
 	@$(BIN)/python -m bench.plans
+	@$(BIN)/python -m bench.jobs
 	@$(BIN)/python -m bench.http
 	@$(BIN)/python -m bench.drag
 	@$(BIN)/python -m bench.survey

@@ -2,6 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.size_texts import SIZE_TEXTS
 from ylemorph.core.errors import BadSize
 from ylemorph.core.sizes import GB, GiB, MiB, TiB, format_size, nominal_sectors, parse_size
 
@@ -81,3 +82,8 @@ def test_written(size, units, text):
 def test_what_is_written_reads_back_within_its_digits(size, units):
     back = parse_size(format_size(size, units)) if size < 2**62 else size
     assert abs(back - size) * 180 <= size
+
+
+@pytest.mark.parametrize(("size", "binary", "decimal"), SIZE_TEXTS)
+def test_the_table_that_the_screens_share(size, binary, decimal):
+    assert (format_size(size), format_size(size, "decimal")) == (binary, decimal)

@@ -189,12 +189,12 @@ def test_reading_by_path_is_off_unless_switched_on(api):
 def test_a_reading_can_be_stopped(open_api):
     from ylemorph.core.errors import YlemorphError
     from ylemorph.probe.medium import Stopped
-    from ylemorph.web.readings import Reading
+    from ylemorph.web.readings import DiskRead
 
-    reading = Reading("x")
-    reading.told(10, 100)
+    reading = DiskRead("x")
+    reading.progress(10, 100)
     reading.stopping = True
     with pytest.raises(Stopped) as caught:
-        reading.told(20, 0)
+        reading.progress(20, 0)
     assert isinstance(caught.value, YlemorphError)
     assert (reading.done, reading.total) == (10, 100)

@@ -12,20 +12,26 @@ const props = defineProps<{
   change: (body: Change) => Promise<boolean>;
 }>();
 
-const fields = reactive({ headroom: "", system: "", data: "", tail: "", grain: "" });
-const written = (value: unknown) => (typeof value === "number" ? size(value, "binary") : String(value ?? ""));
-watch(
-  () => [props.options, props.plan] as const,
-  () => {
-    const { tail, headroom_system: system, headroom_data: data } = props.options;
-    fields.headroom = String(props.plan.headroom_percent);
-    fields.system = written(system);
-    fields.data = written(data);
-    fields.tail = written(tail);
-    fields.grain = size(props.plan.grain_bytes, "binary");
-  },
-  { immediate: true },
-);
+/** What is typed; each is an option of the job under the same name. */
+const FIELDS = [
+  { kind: "headroom", label: "Headroom in %", usual: "15" },
+  { kind: "headroom-system", label: "System rows at least", usual: "5 GiB" },
+  { kind: "headroom-data", label: "Data rows at least", usual: "512 MiB" },
+  { kind: "tail", label: "Kept empty at the end", usual: "none" },
+  { kind: "grain", label: "Grain", usual: "1 MiB" },
+] as const;
+type Field = (typeof FIELDS)[number]["kind"];
+const written = (value: number | string | null | undefined) =>
+  typeof value === "number" ? size(value, "binary") : (value ?? "");
+const given = computed<Record<Field, string>>(() => ({
+  headroom: String(props.plan.headroom_percent),
+  "headroom-system": written(props.options.headroom_system),
+  "headroom-data": written(props.options.headroom_data),
+  tail: written(props.options.tail),
+  grain: size(props.plan.grain_bytes, "binary"),
+}));
+const fields = reactive({ ...given.value });
+watch(given, (now) => Object.assign(fields, now));
 const box = ref<HTMLDetailsElement>();
 const headroomField = ref<{ focus: () => void } | null>(null);
 /** Opens the panel where the headroom is typed. */
@@ -55,51 +61,19 @@ const TABLES = [
   <details ref="box" class="card">
     <summary>Margins and table</summary>
     <div class="fields">
-      <label for="headroom">Headroom in %</label>
-      <a-input
-        id="headroom"
-        ref="headroomField"
-        v-model:value="fields.headroom"
-        class="fig"
-        size="small"
-        @press-enter="set('headroom', fields.headroom)"
-        @blur="fields.headroom !== String(plan.headroom_percent) && set('headroom', fields.headroom)"
-      />
-      <label for="least-system">System rows at least</label>
-      <a-input
-        id="least-system"
-        v-model:value="fields.system"
-        class="fig"
-        size="small"
-        placeholder="5 GiB"
-        @press-enter="set('headroom-system', fields.system)"
-      />
-      <label for="least-data">Data rows at least</label>
-      <a-input
-        id="least-data"
-        v-model:value="fields.data"
-        class="fig"
-        size="small"
-        placeholder="512 MiB"
-        @press-enter="set('headroom-data', fields.data)"
-      />
-      <label for="tail">Kept empty at the end</label>
-      <a-input
-        id="tail"
-        v-model:value="fields.tail"
-        class="fig"
-        size="small"
-        placeholder="none"
-        @press-enter="set('tail', fields.tail)"
-      />
-      <label for="grain">Grain</label>
-      <a-input
-        id="grain"
-        v-model:value="fields.grain"
-        class="fig"
-        size="small"
-        @press-enter="set('grain', fields.grain)"
-      />
+      <template v-for="field in FIELDS" :key="field.kind">
+        <label :for="field.kind">{{ field.label }}</label>
+        <a-input
+          :id="field.kind"
+          :ref="(input: unknown) => field.kind === 'headroom' && (headroomField = input as typeof headroomField)"
+          v-model:value="fields[field.kind]"
+          class="fig"
+          size="small"
+          :placeholder="field.usual"
+          @press-enter="set(field.kind, fields[field.kind])"
+          @blur="field.kind === 'headroom' && fields.headroom !== given.headroom && set('headroom', fields.headroom)"
+        />
+      </template>
       <label for="free">Free space after</label>
       <PickOne
         id="free"

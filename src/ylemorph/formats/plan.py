@@ -9,11 +9,14 @@ from typing import Any
 from ..core.fit.actions import actions_of
 from ..core.fit.cards import percent_of
 from ..core.fit.finding_kinds import Finding
+from ..core.fit.floors import Floors
 from ..core.fit.plan import Plan, PlanRow
 from ..core.fit.remedies import Remedy, RemedyKind
 from ..core.sizes import GB, Extent, Units
 
 FORMAT = "ylemorph.plan/1"
+# The lines that lead to a floor, in bytes; the floors themselves stand in the row.
+FLOOR_LINES = tuple(line for line in Floors._fields if line not in ("hard", "comfort"))
 
 
 def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
@@ -72,17 +75,7 @@ def row_to_data(row: PlanRow) -> dict[str, Any]:
         "resizable": row.resizable,
         "dropped": row.row.dropped,
         "ceiling_bytes": row.ceiling_bytes,
-        "floor_lines": None
-        if floors is None
-        else {
-            "carried_bytes": floors.carried_bytes,
-            "slack_bytes": floors.slack_bytes,
-            "headroom_bytes": floors.headroom_bytes,
-            "immovable_bytes": floors.immovable_bytes,
-            "minimum_bytes": floors.minimum_bytes,
-            "shed_bytes": floors.shed_bytes,
-            "binding": floors.binding,
-        },
+        "floor_lines": None if floors is None else {line: getattr(floors, line) for line in FLOOR_LINES},
     }
 
 

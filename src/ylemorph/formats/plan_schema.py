@@ -1,17 +1,18 @@
 """The plan's shape as models: JSON Schema for ``ylemorph schema plan`` and for the OpenAPI document."""
 
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, create_model
 
 from ..core.disk.model import Kind, Role
 from ..core.fit.actions import Action
 from ..core.fit.finding_kinds import Level
+from ..core.fit.floors import Floors
 from ..core.fit.layout import Verdict
 from ..core.fit.options import Fit
 from ..core.fit.plan import RowChange
 from ..core.fit.remedies import RemedyKind
-from .plan import FORMAT
+from .plan import FLOOR_LINES, FORMAT
 
 
 class _Model(BaseModel):
@@ -29,14 +30,18 @@ class PlanTargetModel(_Model):
     usable_bytes: int
 
 
-class FloorLinesModel(_Model):
-    carried_bytes: int
-    slack_bytes: int
-    headroom_bytes: int
-    immovable_bytes: int
-    minimum_bytes: int
-    shed_bytes: int
-    binding: Literal["used", "immovable", "minimum", "source"]
+if TYPE_CHECKING:
+
+    class FloorLinesModel(_Model):
+        """The lines that lead to a row's floors, in bytes."""
+
+else:
+    FloorLinesModel = create_model(
+        "FloorLinesModel",
+        __base__=_Model,
+        __doc__="The lines that lead to a row's floors, in bytes.",
+        **{line: (Floors.__annotations__[line], ...) for line in FLOOR_LINES},
+    )
 
 
 class PlanRowModel(_Model):

@@ -12,6 +12,7 @@ from ..core.fit.layout import lay_out
 from ..core.job.changes import apply
 from ..core.job.state import JobState
 from ..formats.changes import change_from
+from ..formats.survey import SurveyModel
 from ..store import jobs
 from ..store.jobs import Job
 from .db import connection
@@ -81,7 +82,7 @@ def read_job(path: JobPath, query: UnitsQuery) -> Response:
     return _answer(jobs.get(connection(), path.job_id), query.units)
 
 
-@api.get("/<int:job_id>/surveys/<which>")
+@api.get("/<int:job_id>/surveys/<which>", responses={200: SurveyModel})
 def take_out_survey(path: SurveyPath) -> Response:
     """A survey of a job as a file, as it is kept, even where it cannot be read any more."""
     text = jobs.survey_text(connection(), path.job_id, path.which)

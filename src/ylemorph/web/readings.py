@@ -21,7 +21,7 @@ class NotAllowed(YlemorphError):
     """A path outside the allowed folders."""
 
 
-class Reading:
+class DiskRead:
     """One reading: how far it is, and what came of it."""
 
     def __init__(self, path: str) -> None:
@@ -33,7 +33,7 @@ class Reading:
         self.trouble = ""
         self.stopping = False
 
-    def told(self, done: int, total: int) -> None:
+    def progress(self, done: int, total: int) -> None:
         """The probe's progress; a reading that is to stop is stopped here."""
         if self.stopping:
             raise Stopped("the reading was stopped", mend="begin it again when you want to")
@@ -41,7 +41,7 @@ class Reading:
 
     def run(self) -> None:
         try:
-            self.survey = survey_path(self.path, self.told)
+            self.survey = survey_path(self.path, self.progress)
             self.state = "done"
         except Stopped:
             self.state = "stopped"
@@ -57,16 +57,16 @@ class Readings:
 
     def __init__(self, folders: tuple[Path, ...]) -> None:
         self.folders = tuple(Path(os.path.realpath(folder)) for folder in folders)
-        self._kept: dict[str, Reading] = {}
+        self._kept: dict[str, DiskRead] = {}
         self._lock = Lock()
 
     @property
     def shown(self) -> list[str]:
         return [str(folder) for folder in self.folders]
 
-    def begin(self, text: str) -> Reading:
+    def begin(self, text: str) -> DiskRead:
         """Raises NotAllowed for whatever does not lie in an allowed folder, links and ``..`` followed first."""
-        reading = Reading(str(self._allowed(text)))
+        reading = DiskRead(str(self._allowed(text)))
         with self._lock:
             if sum(kept.state == "running" for kept in self._kept.values()) >= 4:
                 raise YlemorphError("four disks are being read already", mend="wait for one of them, or stop it")
@@ -76,13 +76,13 @@ class Readings:
         Thread(target=reading.run, name=f"reading {reading.id}", daemon=True).start()
         return reading
 
-    def get(self, reading_id: str) -> Reading:
+    def get(self, reading_id: str) -> DiskRead:
         with self._lock:
             if reading_id in self._kept:
                 return self._kept[reading_id]
         raise NotFound("this reading is not known any more", mend="begin it again")
 
-    def stop(self, reading_id: str) -> Reading:
+    def stop(self, reading_id: str) -> DiskRead:
         reading = self.get(reading_id)
         reading.stopping = True
         return reading
@@ -101,7 +101,7 @@ class Readings:
         return real
 
 
-def progress_data(reading: Reading) -> dict[str, Any]:
+def progress_data(reading: DiskRead) -> dict[str, Any]:
     return {
         "id": reading.id,
         "path": reading.path,

@@ -10,10 +10,7 @@ from flask_openapi3.models.tag import Tag
 from ..core.disk.listing import Listed, merge
 from ..core.disk.model import Survey
 from ..core.errors import BadSurvey, YlemorphError
-from ..formats.lsblk import COMMAND as LSBLK
-from ..formats.powershell import COMMAND as POWERSHELL
-from ..formats.reading import Reading, read_any
-from ..formats.smart import COMMAND as SMART
+from ..formats.reading import LISTINGS, Recognised, read_any
 from ..formats.survey_data import survey_to_data
 from ..formats.typed_rows import TypedRow, typed_disk
 from .models import Problem
@@ -21,12 +18,6 @@ from .reading_models import CommandsModel, ListingText, ReadingModel, TypedTable
 
 tag = Tag(name="surveys")
 api = APIBlueprint("surveys", __name__, url_prefix="/api/surveys", abp_tags=[tag], abp_responses={422: Problem})
-
-COMMANDS = (
-    ("Windows, PowerShell as administrator", POWERSHELL),
-    ("Linux, in a terminal", LSBLK),
-    ("Linux, one disk's health", SMART),
-)
 
 
 @api.post("/read", responses={200: ReadingModel})
@@ -44,13 +35,14 @@ def typed(body: TypedTable) -> Response:
     """A disk from rows of which size and used space are enough."""
     rows = [TypedRow(r.size, r.used, r.filesystem, r.label, r.role, r.number) for r in body.rows]
     made = typed_disk(rows, size=body.size, table=body.table, bare=body.bare)
-    return _answer(Reading("typed", (made,)), (), [p.role or "" for p in made.survey.disk.rows])
+    return _answer(Recognised("typed", (made,)), (), [p.role or "" for p in made.survey.disk.rows])
 
 
 @api.get("/commands", responses={200: CommandsModel})
 def commands() -> Response:
     """The one command that writes a listing, for each system."""
-    return jsonify({"commands": [{"where": where, "command": command} for where, command in COMMANDS]})
+    shown = [(listing.where, listing.command) for listing in LISTINGS if listing.command]
+    return jsonify({"commands": [{"where": where, "command": command} for where, command in shown]})
 
 
 def _bytes(body: ListingText) -> bytes | str:
@@ -62,7 +54,7 @@ def _bytes(body: ListingText) -> bytes | str:
         raise BadSurvey("the file's bytes are not base64", at="data", mend="send them as base64") from None
 
 
-def _added(survey: Survey, reading: Reading) -> tuple[Reading, tuple[str, ...]]:
+def _added(survey: Survey, reading: Recognised) -> tuple[Recognised, tuple[str, ...]]:
     """The one disk of the listing that is the surveyed one, merged into it."""
     merged, trouble = [], None
     for item in reading.found:
@@ -75,10 +67,10 @@ def _added(survey: Survey, reading: Reading) -> tuple[Reading, tuple[str, ...]]:
     if len(merged) > 1:
         raise BadSurvey(f"{len(merged)} disks of the listing could be this one", mend="take the listing of one disk")
     found = Listed(survey.disk.model, merged[0].survey, ())
-    return Reading(reading.form, (found,)), merged[0].conflicts
+    return Recognised(reading.form, (found,)), merged[0].conflicts
 
 
-def _answer(reading: Reading, conflicts: tuple[str, ...], roles: list[str] | None = None) -> Response:
+def _answer(reading: Recognised, conflicts: tuple[str, ...], roles: list[str] | None = None) -> Response:
     return jsonify(
         {
             "form": reading.form,
