@@ -1,5 +1,7 @@
 """The command line: which command there is, and how every failure is said. A command is imported when it is called."""
 
+import contextlib
+import os
 import sys
 from importlib import import_module
 
@@ -8,6 +10,7 @@ import click
 from . import __version__
 from .commands import EXIT_FITS, EXIT_STOPPED, EXIT_WRONG_USE
 from .core.errors import YlemorphError
+from .core.plain import plain_line
 
 COMMANDS = {"demo": "serve", "plan": "plan", "schema": "schema", "serve": "serve", "survey": "survey"}
 
@@ -37,22 +40,51 @@ def main(args: list[str] | None = None) -> int:
     try:
         result = cli.main(args, standalone_mode=False)
     except click.exceptions.NoArgsIsHelpError as error:
-        click.echo(error.format_message(), err=True)
+        _complain(error.format_message())
         return EXIT_WRONG_USE
     except click.ClickException as error:
         message = " ".join(error.format_message().split())
-        click.echo(f"ylemorph: {message}; see ylemorph --help", err=True)
+        _complain(f"ylemorph: {message}; see ylemorph --help")
         return EXIT_WRONG_USE
     except YlemorphError as error:
-        click.echo(f"ylemorph: {error}", err=True)
+        _complain(f"ylemorph: {error}")
         return EXIT_WRONG_USE
     except (click.Abort, KeyboardInterrupt):
-        click.echo("ylemorph: stopped", err=True)
+        _complain("ylemorph: stopped")
         return EXIT_STOPPED
-    except BrokenPipeError:
-        sys.stderr.close()
-        return EXIT_FITS
+    except OSError as error:
+        return _output_lost(error)
     return int(result or 0)
+
+
+def _complain(text: str) -> None:
+    """One line on standard error, in whatever it can show, without what could steer a terminal."""
+    stream = sys.stderr
+    if stream is None or stream.closed:
+        return
+    encoding = stream.encoding or "ascii"
+    try:
+        print(plain_line(text).encode(encoding, "replace").decode(encoding), file=stream, flush=True)
+    except OSError:
+        _forget_output()
+
+
+def _output_lost(error: OSError) -> int:
+    """Whoever read the output went away, which is no fault; or it could not be written, which is."""
+    gone = isinstance(error, BrokenPipeError)
+    if not gone:
+        reason = error.strerror or "unknown reason"
+        _complain(f"ylemorph: this could not be read or written ({reason}); check the place")
+    _forget_output()
+    return EXIT_FITS if gone else EXIT_WRONG_USE
+
+
+def _forget_output() -> None:
+    """Nobody reads what was written: the interpreter must not try to flush it when it ends."""
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    for stream in (sys.stdout, sys.stderr):
+        with contextlib.suppress(OSError, ValueError, AttributeError):
+            os.dup2(nowhere, stream.fileno())
 
 
 if __name__ == "__main__":

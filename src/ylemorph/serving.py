@@ -28,7 +28,7 @@ def run_server(
     """Serve until stopped. Raises YlemorphError where the port or the data folder cannot be used."""
     import waitress
 
-    from .web.app import create_app
+    from .web.app import MAX_BODY_BYTES, create_app
     from .web.guard import EVERY_ADDRESS
 
     folder = Path(data) if data else user_data_path("ylemorph")
@@ -36,7 +36,13 @@ def run_server(
     app = create_app(store, bound_to=host, read_from=_folders(read_from))
     app.config["BENCH"].tidy()
     listener = _listener(host, port)
-    server = waitress.create_server(app, sockets=[listener], threads=THREADS, ident="ylemorph")
+    server = waitress.create_server(
+        app,
+        sockets=[listener],
+        threads=THREADS,
+        ident="ylemorph",
+        max_request_body_size=MAX_BODY_BYTES,  # a longer body is refused before it is taken to a temporary file
+    )
     shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host
     url = f"http://{shown}:{port}/"
     _say(f"Ylemorph is at {url} with its data in {folder}. Stop it with Ctrl+C.")
@@ -87,7 +93,14 @@ def run_demo(port: int, data: str | None, *, browser: bool, fresh: bool, read_fr
     folder = Path(data) if data else user_data_path("ylemorph-demo")
     if fresh and folder.exists():
         aside = folder.with_name(f"{folder.name}-{datetime.now():%Y%m%d-%H%M%S}")
-        shutil.move(folder, aside)
+        try:
+            shutil.move(folder, aside)
+        except OSError as error:
+            raise YlemorphError(
+                f"the old demo data cannot be put aside ({error.strerror})",
+                at=str(folder),
+                mend="choose another --data",
+            ) from None
         _say(f"The old demo data now stand in {aside}.")
     store = prepare(folder)
     connection = connect(store)

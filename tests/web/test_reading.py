@@ -3,6 +3,7 @@
 import base64
 import json
 import time
+from types import SimpleNamespace
 
 import pytest
 
@@ -191,7 +192,7 @@ def test_a_reading_can_be_stopped(open_api):
     from ylemorph.probe.medium import Stopped
     from ylemorph.web.readings import DiskRead
 
-    reading = DiskRead("x")
+    reading = DiskRead(SimpleNamespace(name="x"))
     reading.progress(10, 100)
     reading.stopping = True
     with pytest.raises(Stopped) as caught:

@@ -31,7 +31,10 @@ const given = computed<Record<Field, string>>(() => ({
   grain: size(props.plan.grain_bytes, "binary"),
 }));
 const fields = reactive({ ...given.value });
-watch(given, (now) => Object.assign(fields, now));
+/** Only what was set is written anew; what is being typed in another field stays. */
+watch(given, (now, before) => {
+  for (const { kind } of FIELDS) if (now[kind] !== before[kind]) fields[kind] = now[kind];
+});
 const box = ref<HTMLDetailsElement>();
 const headroomField = ref<{ focus: () => void } | null>(null);
 /** Opens the panel where the headroom is typed. */

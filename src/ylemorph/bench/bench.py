@@ -14,7 +14,7 @@ from ..core.disk.model import Disk, Survey
 from ..core.errors import YlemorphError
 from ..formats.extents import unpack
 from ..probe.disks import survey_path
-from ..probe.medium import Progress
+from ..probe.medium import CannotRead, Progress
 from .stand_ins import BY_KEY, STAND_INS, StandIn
 
 
@@ -45,7 +45,7 @@ class Bench:
 
     def listed(self) -> tuple[Attached, ...]:
         """All disks, those attached with their surveys. Two with one disk identity name each other (rule 7.3)."""
-        surveys = {s.key: self._survey(s) if self._path(s).exists() else None for s in STAND_INS}
+        surveys = {stand_in.key: self._survey(stand_in) for stand_in in STAND_INS}
         identities = {key: survey.disk.table_id for key, survey in surveys.items() if survey and survey.disk.table_id}
         return tuple(
             Attached(
@@ -86,20 +86,30 @@ class Bench:
     def read(self, key: str, progress: Progress | None = None) -> Survey:
         """Read the disk with the real probe. Raises NotAttached."""
         stand_in = _stand_in(key)
-        if not self._path(stand_in).exists():
+        survey = self._survey(stand_in, progress)
+        if survey is None:
             raise NotAttached(f"{stand_in.model} {stand_in.serial} is not attached", mend="attach it on the bench")
-        return self._survey(stand_in, progress)
+        return survey
 
     def _path(self, stand_in: StandIn) -> Path:
         return self.folder / f"{stand_in.key}.img"
 
-    def _survey(self, stand_in: StandIn, progress: Progress | None = None) -> Survey:
+    def _survey(self, stand_in: StandIn, progress: Progress | None = None) -> Survey | None:
+        """What an attached disk holds; None where it is not attached, or detached while it is read."""
         path = self._path(stand_in)
-        stamp = path.stat().st_mtime_ns
+        try:
+            stamp = path.stat().st_mtime_ns
+        except FileNotFoundError:
+            return None
         with self._lock:
             known = self._known.get(stand_in.key)
         if known is None or known[0] != stamp:
-            read = survey_path(path, progress)
+            try:
+                read = survey_path(path, progress)
+            except CannotRead:
+                if path.exists():
+                    raise
+                return None
             known = (stamp, Survey(_reported(read.disk, stand_in), read.taken))
             with self._lock:
                 self._known[stand_in.key] = known

@@ -4,6 +4,7 @@ import codecs
 import os
 import stat
 import sys
+import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -23,7 +24,7 @@ def read_disk(name: str, wanted: str | None = None, option: str = "--disk") -> "
     try:
         is_image, data = _read(name)
     except (OSError, ValueError) as error:
-        reason = getattr(error, "strerror", None) or "not a path"
+        reason = getattr(error, "strerror", None) or ("it is closed" if name == "-" else "not a path")
         raise YlemorphError(f"cannot be read ({reason})", at=shown, mend="check the path") from None
     if is_image:
         from ..probe.disks import survey_path
@@ -46,6 +47,8 @@ def _read(name: str) -> tuple[bool, bytes]:
     from ..formats.survey_data import MAX_FILE_BYTES
 
     if name == "-":
+        if sys.stdin is None or sys.stdin.closed:
+            raise ValueError("standard input is closed")
         return False, sys.stdin.buffer.read(MAX_FILE_BYTES + 1)
     with Path(name).open("rb") as file:
         status = os.fstat(file.fileno())
@@ -87,12 +90,54 @@ def _picked(found: "tuple[Listed, ...]", wanted: str | None, shown: str, option:
 
 
 def write_text(text: str, out: str | None) -> None:
+    """To standard output, or whole into a file: written beside its place and renamed, so that a failure leaves the old
+    file as it was."""
     if out is None:
-        sys.stdout.write(text)
+        write_output(text)
         return
+    place = Path(out)
     try:
-        Path(out).write_text(text, encoding="utf-8", newline="")
-    except OSError as error:
+        # A link is written through; a device or pipe is written as it is.
+        place = place.resolve() if place.is_symlink() else place
+        if place.exists() and not place.is_file():
+            place.write_bytes(_encoded(text, "utf-8"))
+            return
+        with tempfile.NamedTemporaryFile("wb", dir=place.parent, prefix=f".{place.name[:80]}.", delete=False) as file:
+            beside = Path(file.name)
+            try:
+                file.write(_encoded(text, "utf-8"))
+                file.flush()
+                os.fsync(file.fileno())
+                beside.chmod(place.stat().st_mode & 0o7777 if place.exists() else 0o666 & ~_umask())
+                beside.replace(place)
+            except BaseException:
+                beside.unlink(missing_ok=True)
+                raise
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or "not a path"
+        raise YlemorphError(f"cannot be written ({reason})", at=out, mend="choose another place") from None
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def write_output(text: str) -> None:
+    """To standard output in whatever it can show; what it lacks is written as ``?``."""
+    stream = sys.stdout
+    try:
+        stream.write(_encoded(text, stream.encoding or "utf-8").decode(stream.encoding or "utf-8"))
+        stream.flush()
+    except BrokenPipeError:
+        raise
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or "it is closed"
         raise YlemorphError(
-            f"cannot be written ({error.strerror or 'unknown reason'})", at=out, mend="choose another place"
+            f"cannot be written ({reason})", at="standard output", mend="write to a file with --out"
         ) from None
+
+
+def _encoded(text: str, encoding: str) -> bytes:
+    return text.encode(encoding, "replace")

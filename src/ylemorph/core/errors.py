@@ -1,11 +1,13 @@
 """Errors of the core. Each carries the place (a dotted path), what is wrong and how to mend it."""
 
+from .plain import plain_line
+
 
 class YlemorphError(ValueError):
     """What cannot be used, said in one sentence: ``problem`` (what), ``at`` (where), ``mend`` (how)."""
 
     def __init__(self, problem: str, *, at: str = "", mend: str = "") -> None:
-        self.problem = " ".join(problem.splitlines())  # what somebody pasted may hold line breaks; a sentence does not
+        self.problem = plain_line(" ".join(problem.splitlines()))  # what somebody pasted may hold anything
         self.at = at
         self.mend = mend
         super().__init__(self.sentence())

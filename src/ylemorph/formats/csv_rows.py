@@ -33,7 +33,10 @@ def read_rows(text: str, *, table: Table = "gpt", size: str = "") -> Listed:
     lines = [line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")]
     delimiter = _delimiter(lines[0])
     names = _names(lines[0])
-    rows = list(csv.reader(io.StringIO("\n".join(lines[1:])), delimiter=delimiter))
+    try:
+        rows = list(csv.reader(io.StringIO("\n".join(lines[1:])), delimiter=delimiter))
+    except csv.Error as error:
+        raise BadSurvey(f"it cannot be read as a table ({error})", mend="check quotes and separators") from None
     if len(rows) > MOST_ROWS:
         raise BadSurvey(f"{len(rows)} lines are more than the {MOST_ROWS} partitions of a table", mend="check the file")
     typed = []
@@ -61,7 +64,10 @@ def _delimiter(header: str) -> str:
 
 def _names(text: str) -> list[str]:
     first = next((line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")), "")
-    cells = next(csv.reader([first], delimiter=_delimiter(first)), [])
+    try:
+        cells = next(csv.reader([first], delimiter=_delimiter(first)), [])
+    except csv.Error:
+        return []
     return [COLUMNS.get(cell.strip().lower(), "") for cell in cells]
 
 

@@ -109,7 +109,8 @@ def _partition(child: Mapping[str, Any], at: str, sector: int, place: int, *, gp
     start, size = _whole(child.get("start")), _bytes(child, "size", at)
     if start is None or size is None:
         raise BadSurvey("its start is missing", at=f"{at}.start", mend=f"run {COMMAND}")
-    digits = _text(child.get("name"))[len(_text(child.get("name")).rstrip("0123456789")) :]
+    name = _text(child.get("name"))
+    digits = name[len(name.rstrip("0123456789")) :][:6]
     kind = _text(child.get("parttype"))
     bits = int(_text(child.get("partflags")) or "0", 16) if _is_hex(_text(child.get("partflags"))) else 0
     flags: set[Flag] = {flag for bit, flag in FLAG_BITS if bits >> bit & 1} if gpt else set()

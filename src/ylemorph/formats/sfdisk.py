@@ -7,6 +7,7 @@ from ..core.disk.model import Flag, Partition
 from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
 from ..core.errors import BadOption
 from ..core.fit.plan import Plan, PlanRow
+from ..core.plain import plain_line
 
 # Types where the table changes: by role first, then by what the row holds.
 GPT_BY_ROLE = {"start": EFI_SYSTEM, "reserved": MICROSOFT_RESERVED, "recovery": RECOVERY, "swap": LINUX_SWAP}
@@ -81,4 +82,4 @@ def _container_number(plan: Plan, taken: dict[int, str]) -> int:
 
 def _plain(name: str) -> str:
     """A GPT name without what would end the quoted text."""
-    return name.replace("\\", "").replace('"', "").replace("\n", " ")
+    return plain_line(name).replace("\\", "").replace('"', "").replace("\N{REPLACEMENT CHARACTER}", " ")

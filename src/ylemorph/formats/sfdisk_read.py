@@ -89,7 +89,7 @@ def _listed(device: str, headers: Mapping[str, Any], rows: list[dict[str, Any]])
 
 def _partition(row: Mapping[str, Any], index: int, *, gpt: bool) -> Partition:
     at = f"line {row['line']}" if "line" in row else f"partitiontable.partitions[{index}]"
-    node = re.search(r"(\d+)$", str(row.get("node", "")))
+    node = re.search(r"(?<!\d)(\d{1,6})$", str(row.get("node", ""))[-40:])
     if "start" not in row or "size" not in row:
         raise BadSurvey("start and size are missing", at=at, mend="take the dump of a disk, not a script to be filled")
     kind = str(row.get("type") or row.get("id") or "")
@@ -110,7 +110,7 @@ def _partition(row: Mapping[str, Any], index: int, *, gpt: bool) -> Partition:
 
 def _mbr_type(text: str, at: str) -> str:
     try:
-        value = int(text.removeprefix("0x"), 16)
+        value = int(text.removeprefix("0x")[:40], 16)
     except ValueError:
         value = {"L": 0x83, "S": 0x82, "E": 0x05, "X": 0x85, "U": 0xEF}.get(text, -1)
     if not 0 < value < 256:
@@ -120,7 +120,7 @@ def _mbr_type(text: str, at: str) -> str:
 
 def _number(value: Any, at: str) -> int:
     try:
-        number = int(str(value))
+        number = int(str(value)[:40])
     except ValueError:
         raise BadSurvey(f"“{str(value)[:30]}” is not a number of sectors", at=at, mend="copy it again") from None
     if not 0 <= number < 1 << 63:

@@ -11,6 +11,7 @@ from ..core.disk.model import Disk
 from ..core.fit.fits import FIT_NAMES
 from ..core.fit.layout import verdict_name
 from ..core.fit.plan import Plan, PlanRow
+from ..core.plain import plain_line
 from ..core.sizes import both_sizes, format_size
 
 WIDTH, TOP, HEIGHT, COLUMN = 900, 80, 460, 44
@@ -45,8 +46,8 @@ def plan_to_svg(plan: Plan, source: Disk, target: Disk) -> str:
         ' font-size="12" fill="#23262D">',
         f'<rect width="{WIDTH}" height="{TOP + HEIGHT + 30}" fill="#FFFDF9"/>',
         _text(20, 28, f"{verdict_name(plan.verdict)} · {FIT_NAMES[plan.fit]}", size=18),
-        _text(20, 56, f"{source.model or 'Source'} · {both_sizes(source.size_bytes)}"),
-        _text(RIGHT + COLUMN + 20, 56, f"{target.model or 'Target'} · {both_sizes(target.size_bytes)}"),
+        _text(20, 56, f"{plain_line(source.model) or 'Source'} · {both_sizes(source.size_bytes)}"),
+        _text(RIGHT + COLUMN + 20, 56, f"{plain_line(target.model) or 'Target'} · {both_sizes(target.size_bytes)}"),
         *_ribbons(left, right),
         *_blocks(left, LEFT),
         *_blocks(right, RIGHT),

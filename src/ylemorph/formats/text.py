@@ -11,6 +11,7 @@ from ..core.disk.model import Disk
 from ..core.fit.fits import FIT_NAMES
 from ..core.fit.layout import verdict_name
 from ..core.fit.plan import Plan, PlanRow
+from ..core.plain import plain_line
 from ..core.sizes import both_sizes, format_size
 
 _SIGNS = {"shrinks": "▼", "grows": "▲", "holds": "=", "left": "–", "made": "+"}
@@ -24,7 +25,7 @@ def plan_to_text(plan: Plan, source: Disk, target: Disk, *, terminal: bool) -> s
     console = Console(file=out, force_terminal=terminal, width=max(80, width), highlight=False, emoji=False)
     console.print(Text(f"{verdict_name(plan.verdict)} · {FIT_NAMES[plan.fit]}{_kept(plan)}", style="bold"))
     for word, disk in (("from", source), ("to", target)):
-        console.print(Text(f"{word:>4}  {disk.model or 'disk'} · {both_sizes(disk.size_bytes)}"))
+        console.print(Text(f"{word:>4}  {plain_line(disk.model) or 'disk'} · {both_sizes(disk.size_bytes)}"))
     if plan.verdict == "does-not-fit":
         console.print(Text(f"      {format_size(plan.shortfall_bytes)} short"))
     console.print(_rows_table(plan, terminal=terminal))

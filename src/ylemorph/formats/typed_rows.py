@@ -124,7 +124,7 @@ def _numbers(rows: Sequence[TypedRow]) -> list[int | None]:
     out: list[int | None] = []
     for index, row in enumerate(rows):
         text = row.number.strip().rstrip(".")
-        if text and not (text.isascii() and text.isdigit() and 0 < int(text) < 10_000):
+        if text and not (text.isascii() and text.isdigit() and len(text) <= 4 and int(text) > 0):
             raise BadSurvey(f"“{text[:20]}” is no number", at=f"rows[{index}].number", mend="leave it empty")
         out.append(int(text) if text else None)
     return out

@@ -15,6 +15,7 @@ from typing import Protocol
 from ..core.errors import YlemorphError
 
 MOST_AT_ONCE = 1 << 20
+READ_ONLY = os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK
 
 # Requests of <linux/fs.h>: size in bytes, logical and physical sector.
 BLKGETSIZE64, BLKSSZGET, BLKPBSZGET = 0x80081272, 0x1268, 0x127B
@@ -98,9 +99,38 @@ def open_medium(path: str | Path) -> Medium:
     """Open read only. Raises CannotRead with the reason for a folder, a missing file, a device that is not allowed."""
     name = str(path)
     try:
-        descriptor = os.open(path, os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK)
+        descriptor = os.open(path, READ_ONLY)
     except (OSError, ValueError) as error:
         raise CannotRead(f"cannot be read ({_reason(error)})", at=name, mend=_mend(error)) from None
+    return medium_of(descriptor, name)
+
+
+def open_below(folder: Path, inside: Path) -> Medium:
+    """Open ``inside``, a path below ``folder``, step by step and without following a link.
+
+    What is opened is then what stands below the folder, whatever is changed there between a check and the opening.
+    """
+    name = str(folder / inside)
+    steps = inside.parts
+    try:
+        at = os.open(folder, os.O_RDONLY | os.O_CLOEXEC | os.O_DIRECTORY)
+        try:
+            for step in steps[:-1]:
+                further = os.open(step, os.O_RDONLY | os.O_CLOEXEC | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=at)
+                os.close(at)
+                at = further
+            descriptor = os.open(steps[-1], READ_ONLY | os.O_NOFOLLOW, dir_fd=at)
+        finally:
+            os.close(at)
+    except (OSError, ValueError, IndexError) as error:
+        reason = "it is a folder" if isinstance(error, IndexError) else _reason(error)
+        mend = "check the path" if isinstance(error, IndexError) else _mend(error)
+        raise CannotRead(f"cannot be read ({reason})", at=name, mend=mend) from None
+    return medium_of(descriptor, name)
+
+
+def medium_of(descriptor: int, name: str) -> Medium:
+    """The medium behind an open descriptor, which is closed where it is none."""
     try:
         return _medium(descriptor, name)
     except BaseException:

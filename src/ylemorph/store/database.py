@@ -66,6 +66,7 @@ def prepare(folder: Path) -> Path:
         folder.mkdir(parents=True, exist_ok=True)
         connection = connect(path)
         try:
+            _check_whole(connection, path)
             connection.execute("PRAGMA journal_mode = WAL")
             _migrate(connection, path)
         finally:
@@ -79,6 +80,17 @@ def prepare(folder: Path) -> Path:
             f"the data file cannot be used ({error})", at=str(path), mend="put it aside or choose another folder"
         ) from None
     return path
+
+
+def _check_whole(connection: sqlite3.Connection, path: Path) -> None:
+    """Damage in the middle of the file is found here, not by whoever happens to open the job that it hit."""
+    found = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
+    if found != "ok":
+        raise StoreError(
+            f"the data file is damaged ({' '.join(found.split())[:120]})",
+            at=str(path),
+            mend="put it aside and go back to a copy, or choose another folder with --data",
+        )
 
 
 def _back_up(connection: sqlite3.Connection, place: Path) -> None:

@@ -8,6 +8,7 @@ from flask_openapi3.openapi import OpenAPI
 
 from .. import __version__
 from ..bench.bench import Bench
+from ..store.jobs import Conflict
 from . import bench_routes, compare_routes, db, guard, job_routes, pages, plans, problems, setting_routes, survey_routes
 from .models import Problem
 from .readings import Readings
@@ -40,6 +41,7 @@ def create_app(
     app.config["MAX_CONTENT_LENGTH"] = MAX_BODY_BYTES
     app.json.sort_keys = False  # type: ignore[attr-defined]  # the default provider has it
     problems.register(app)
+    app.register_error_handler(Conflict, job_routes.on_conflict)
     guard.register(app, bound_to)
     db.register(app, store)
     app.config["BENCH"] = Bench(store.parent / "bench")

@@ -32,7 +32,7 @@ def register(app: Flask, bound_to: str) -> None:
         if not _is_ours(request.host, bound_to):
             return _refused(f"the host {request.host[:60]!r} is not this server", "open it as http://127.0.0.1")
         origin = request.headers.get("Origin")
-        if origin is not None and urlsplit(origin).netloc != request.host:
+        if origin is not None and _netloc(origin) != request.host:
             return _refused("the request comes from another site", "open the application itself")
         return None
 
@@ -43,7 +43,7 @@ def register(app: Flask, bound_to: str) -> None:
                 abort(413)
             if not request.is_json:
                 return answer(problem_data(YlemorphError("the body must be JSON", mend="send application/json"), 415))
-            if request.get_json(silent=True) is None:
+            if _json_or_none() is None:
                 return answer(problem_data(YlemorphError("the body is not JSON", mend="send a JSON object"), 400))
         return None
 
@@ -55,8 +55,26 @@ def register(app: Flask, bound_to: str) -> None:
         return response
 
 
+def _netloc(origin: str) -> str:
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:
+        return ""
+
+
+def _json_or_none() -> object:
+    """The body's JSON; None where it is none, or nested deeper than can be read."""
+    try:
+        return request.get_json(silent=True)
+    except RecursionError:
+        return None
+
+
 def _is_ours(host: str, bound_to: str) -> bool:
-    name = urlsplit(f"//{host}").hostname or ""
+    try:
+        name = urlsplit(f"//{host}").hostname or ""
+    except ValueError:
+        return False
     if name in LOCAL_NAMES or name == bound_to:
         return True
     # Bound to every address: numbers are fine, names could be re-pointed by somebody else.

@@ -14,7 +14,7 @@ from ..core.job.state import JobState
 from ..formats.changes import change_from
 from ..formats.survey import SurveyModel
 from ..store import jobs
-from ..store.jobs import Job
+from ..store.jobs import Conflict, Job
 from .db import connection
 from .job_list import job_lines
 from .models import (
@@ -31,6 +31,7 @@ from .models import (
     SurveyPath,
     UnitsQuery,
 )
+from .problems import answer, problem_data
 from .setting_routes import job_defaults
 from .views import job_data, morph_data
 
@@ -38,6 +39,11 @@ tag = Tag(name="jobs")
 api = APIBlueprint(
     "jobs", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses={404: Problem, 409: Problem, 422: Problem}
 )
+
+
+def on_conflict(error: Conflict) -> Response:
+    """The job as it stands now goes along, so that the page can show both sides."""
+    return answer({**problem_data(error, 409), "job": job_data(error.job)})
 
 
 def _answer(job: Job, units: str = "binary", status: int = 200) -> Response:

@@ -2,7 +2,9 @@
 
 from pathlib import Path
 
-from flask import Flask, Response, abort, send_from_directory
+from flask import Flask, Response, send_from_directory
+
+from .problems import wrong_address
 
 STATIC = Path(__file__).parent / "static"
 NOT_BUILT = "The screens are not built yet. Run make build, then reload this page.\n"
@@ -16,7 +18,7 @@ def register(app: Flask, folder: Path = STATIC) -> None:
 
     def _page(path: str = "") -> Response:
         if path.startswith("api/"):
-            abort(404)
+            wrong_address(f"/{path}")
         if path == "mark.svg" and (folder / path).is_file():
             return send_from_directory(folder, path, max_age=86_400)
         if not (folder / "index.html").is_file():

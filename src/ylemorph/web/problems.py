@@ -1,20 +1,21 @@
 """Every error as ``application/problem+json`` (RFC 9457); nothing of the inside gets out."""
 
+import contextlib
 import json
 import logging
 import secrets
 import sqlite3
-from typing import Any
+from typing import Any, NoReturn
 
-from flask import Flask, Response, current_app
+from flask import Flask, Response, current_app, request
 from pydantic import ValidationError
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, MethodNotAllowed
+from werkzeug.exceptions import NotFound as NotFoundHere
 
 from ..bench.bench import NotAttached
 from ..core.errors import OutOfBounds, YlemorphError
 from ..formats.survey import first_problem
 from ..store.database import NotFound
-from ..store.jobs import Conflict
 from .readings import NotAllowed
 
 _LOG = logging.getLogger(__name__)
@@ -51,21 +52,53 @@ _TITLES = {
 
 
 def answer(data: dict[str, Any]) -> Response:
-    return Response(json.dumps(data, ensure_ascii=False), status=data["status"], mimetype="application/problem+json")
+    text = json.dumps(data, ensure_ascii=False).encode("utf-8", "replace")
+    return Response(text, status=data["status"], mimetype="application/problem+json")
 
 
 def on_validation(error: ValidationError) -> Response:
     return answer(problem_data(first_problem(error)))
 
 
+# What the data file's errors mean, by a word in them: the sentence, what to do, and the status.
+_STORE_TROUBLES = (
+    ("locked", "another program is using the data file", "try again", 503),
+    ("full", "there is no room on this disk", "free some space, then try again", 507),
+    ("readonly", "the data file may only be read", "give this program the right to write it", 507),
+    ("malformed", "the data file is damaged", "stop the program and go back to a copy of the file", 507),
+    ("not a database", "the data file is damaged", "stop the program and go back to a copy of the file", 507),
+    ("constraint", "this contradicts what is kept already", "load the page again and make the change anew", 409),
+)
+
+
+def _store_trouble(text: str) -> tuple[str, str, int]:
+    for word, problem, mend, status in _STORE_TROUBLES:
+        if word in text:
+            return problem, mend, status
+    return "the data file could not be used", "check the data folder, then try again", 507
+
+
+METHODS = ("GET", "POST", "PUT", "PATCH", "DELETE")
+
+
+def _methods_of(path: str) -> list[str]:
+    """The methods under which an address of the API is known; the page's own rule takes every address and is none."""
+    adapter, known = current_app.url_map.bind("localhost"), []
+    for method in METHODS:
+        with contextlib.suppress(HTTPException):
+            if adapter.match(path, method=method)[0] != "page":
+                known.append(method)
+    return known
+
+
+def wrong_address(path: str) -> NoReturn:
+    """405 where the address is known under other methods, else 404."""
+    known = _methods_of(path)
+    raise MethodNotAllowed(valid_methods=known) if known else NotFoundHere()
+
+
 def register(app: Flask) -> None:
     """Map every kind of failure to one JSON shape."""
-
-    @app.errorhandler(Conflict)
-    def _conflict(error: Conflict) -> Response:
-        from .views import job_data
-
-        return answer({**problem_data(error, 409), "job": job_data(error.job)})
 
     @app.errorhandler(NotFound)
     def _not_found(error: NotFound) -> Response:
@@ -86,15 +119,17 @@ def register(app: Flask) -> None:
     @app.errorhandler(sqlite3.Error)
     def _store(error: sqlite3.Error) -> Response:
         _LOG.error("store: %s", error)
-        busy = "locked" in str(error)
-        mend = "try again" if busy else "free some space on this disk or check the data folder, then try again"
-        said = YlemorphError(
-            "another program is using the data file" if busy else "the data file could not be used", mend=mend
-        )
-        return answer(problem_data(said, 503 if busy else 507))
+        problem, mend, status = _store_trouble(str(error).lower())
+        return answer(problem_data(YlemorphError(problem, mend=mend), status))
+
+    @app.errorhandler(RecursionError)
+    def _too_deep(_error: RecursionError) -> Response:
+        return answer(problem_data(YlemorphError("it is nested too deeply", mend="send what the page sends"), 422))
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:
+        if isinstance(error, MethodNotAllowed) and not _methods_of(request.path):
+            error = NotFoundHere()
         status = error.code or 500
         if isinstance(error.response, Response):
             return error.response
@@ -105,14 +140,17 @@ def register(app: Flask) -> None:
             413: f"send at most {limit} MB",
             415: "send application/json",
         }
-        said = YlemorphError(_TITLES.get(status, error.name).lower(), mend=mends.get(status, "check the request"))
-        return answer({**problem_data(said, 422), "status": status, "title": _TITLES.get(status, error.name)})
+        wrong = YlemorphError(_TITLES.get(status, error.name).lower(), mend=mends.get(status, "check the request"))
+        response = answer({**problem_data(wrong, 422), "status": status, "title": _TITLES.get(status, error.name)})
+        if isinstance(error, MethodNotAllowed) and error.valid_methods:
+            response.headers["Allow"] = ", ".join(sorted(_methods_of(request.path)))
+        return response
 
     @app.errorhandler(Exception)
     def _unforeseen(error: Exception) -> Response:
         log_id = secrets.token_hex(4)
         _LOG.error("unforeseen %s", log_id, exc_info=error)
-        said = YlemorphError(
+        wrong = YlemorphError(
             f"this should not have happened; the log of the program has it under {log_id}", mend="try again"
         )
-        return answer(problem_data(said, 500))
+        return answer(problem_data(wrong, 500))

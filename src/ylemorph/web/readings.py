@@ -9,8 +9,8 @@ from typing import Any, Literal
 from ..core.disk.model import Survey
 from ..core.errors import YlemorphError
 from ..formats.survey_data import survey_to_data
-from ..probe.disks import survey_path
-from ..probe.medium import Stopped
+from ..probe.disks import survey_medium
+from ..probe.medium import Medium, Stopped, open_below
 from ..store.database import NotFound
 
 State = Literal["running", "done", "failed", "stopped"]
@@ -24,9 +24,10 @@ class NotAllowed(YlemorphError):
 class DiskRead:
     """One reading: how far it is, and what came of it."""
 
-    def __init__(self, path: str) -> None:
+    def __init__(self, medium: Medium) -> None:
         self.id = secrets.token_hex(6)
-        self.path = path
+        self.path = medium.name
+        self._medium = medium
         self.state: State = "running"
         self.done = self.total = 0
         self.survey: Survey | None = None
@@ -41,7 +42,8 @@ class DiskRead:
 
     def run(self) -> None:
         try:
-            self.survey = survey_path(self.path, self.progress)
+            with self._medium as medium:
+                self.survey = survey_medium(medium, self.progress)
             self.state = "done"
         except Stopped:
             self.state = "stopped"
@@ -66,10 +68,10 @@ class Readings:
 
     def begin(self, text: str) -> DiskRead:
         """Raises NotAllowed for whatever does not lie in an allowed folder, links and ``..`` followed first."""
-        reading = DiskRead(str(self._allowed(text)))
         with self._lock:
             if sum(kept.state == "running" for kept in self._kept.values()) >= 4:
                 raise YlemorphError("four disks are being read already", mend="wait for one of them, or stop it")
+            reading = DiskRead(self._opened(text))
             self._kept[reading.id] = reading
             for old in [key for key, kept in self._kept.items() if kept.state != "running"][:-MOST_KEPT]:
                 del self._kept[old]
@@ -87,7 +89,7 @@ class Readings:
         reading.stopping = True
         return reading
 
-    def _allowed(self, text: str) -> Path:
+    def _opened(self, text: str) -> Medium:
         if not self.folders:
             raise NotAllowed(
                 "reading by path is switched off", at="path", mend="start Ylemorph with --read-from and a folder"
@@ -95,10 +97,11 @@ class Readings:
         if "\0" in text or not text.strip():
             raise NotAllowed("this is no path", at="path", mend="write one such as /dev/sdb or /images/desk.img")
         real = Path(os.path.realpath(text.strip()))
-        if not any(real.is_relative_to(folder) for folder in self.folders):
-            named = ", ".join(self.shown)
-            raise NotAllowed(f"“{text.strip()[:200]}” does not lie in {named}", at="path", mend="choose a file there")
-        return real
+        for folder in self.folders:
+            if real.is_relative_to(folder):
+                return open_below(folder, real.relative_to(folder))
+        named = ", ".join(self.shown)
+        raise NotAllowed(f"“{text.strip()[:200]}” does not lie in {named}", at="path", mend="choose a file there")
 
 
 def progress_data(reading: DiskRead) -> dict[str, Any]:

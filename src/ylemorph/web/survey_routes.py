@@ -50,7 +50,7 @@ def _bytes(body: ListingText) -> bytes | str:
         return body.text or ""
     try:
         return base64.b64decode(body.data, validate=True)
-    except binascii.Error:
+    except (binascii.Error, ValueError):
         raise BadSurvey("the file's bytes are not base64", at="data", mend="send them as base64") from None
 
 

@@ -18,6 +18,7 @@ from ..disk.model import Disk, FileSystem, Partition, Role
 from ..disk.roles import WINDOWS_KINDS, Roles, propose_roles
 from ..disk.tables import GPT_ENTRIES, MBR_ENTRIES, PlannedTable
 from ..errors import BadOption, OutOfBounds
+from ..plain import plain_line
 from ..sizes import Bytes, MiB, div_up, format_size
 from .floors import Floors, floors_of
 from .options import ROW_OPTIONS, Options
@@ -55,7 +56,7 @@ class Row(NamedTuple):
     @property
     def label(self) -> str:
         text = (self.partition.label if self.partition else "") or ROLE_NAMES[self.role]
-        return f"{self.number} {text}"
+        return f"{self.number} {plain_line(text)}"
 
     @property
     def name(self) -> str:
