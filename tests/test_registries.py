@@ -5,6 +5,7 @@ import sys
 from dataclasses import fields
 from typing import get_args
 
+import grimp
 import pytest
 
 from ylemorph.core.disk import filesystems, model
@@ -86,3 +87,21 @@ def test_the_core_imports_no_framework():
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def test_there_is_no_circle_of_imports():
+    graph = grimp.build_graph("ylemorph", exclude_type_checking_imports=True)
+    done, open_ = set(), []
+
+    def walk(module):
+        if module in open_:
+            raise AssertionError(" imports ".join([*open_[open_.index(module) :], module]))
+        if module not in done:
+            open_.append(module)
+            for other in sorted(graph.find_modules_directly_imported_by(module)):
+                walk(other)
+            open_.pop()
+            done.add(module)
+
+    for module in sorted(graph.modules):
+        walk(module)

@@ -177,8 +177,8 @@ def test_a_path_is_read_only_from_the_allowed_folders(open_api):
         refused = api("POST", "/api/readings", {"path": str(path)})
         assert refused.status_code == 403, path
         assert refused.get_json()["mend"]
-    failed = finished(api, api("POST", "/api/readings", {"path": str(allowed / "folder")}))
-    assert (failed["state"], "this is a folder" in failed["trouble"]) == ("failed", True)
+    failed = api("POST", "/api/readings", {"path": str(allowed / "folder")})
+    assert (failed.status_code, "This is a folder" in failed.get_json()["detail"]) == (422, True)
     assert api("GET", "/api/readings/none").status_code == 404
 
 
@@ -199,3 +199,17 @@ def test_a_reading_can_be_stopped(open_api):
         reading.progress(20, 0)
     assert isinstance(caught.value, YlemorphError)
     assert (reading.done, reading.total) == (10, 100)
+
+
+def test_a_link_that_appears_after_the_check_is_not_followed(open_api, monkeypatch):
+    """The path is checked, then a part of it becomes a link: what is opened is what stands below the folder."""
+    api, allowed = open_api
+    (allowed / "inside").mkdir()
+    (allowed / "inside" / "disk.img").write_bytes(bytes(1 << 20))
+    path = allowed / "inside" / "disk.img"
+    monkeypatch.setattr("ylemorph.web.readings.os.path.realpath", lambda text: str(path))
+    (allowed / "inside").rename(allowed / "before")
+    (allowed / "inside").symlink_to(allowed.parent)
+    refused = api("POST", "/api/readings", {"path": str(path)})
+    assert refused.status_code == 422
+    assert "Cannot be read" in refused.get_json()["detail"]

@@ -82,3 +82,16 @@ def test_it_answers_while_many_ask(folder):
     for connection in connections:
         connection.close()
     served.end()
+
+
+def test_a_body_that_is_too_long_is_refused_before_it_is_taken(folder):
+    served = Served(folder)
+    connection = http.client.HTTPConnection("127.0.0.1", served.port, timeout=20)
+    connection.putrequest("POST", "/api/plan")
+    connection.putheader("Content-Type", "application/json")
+    connection.putheader("Content-Length", str(1 << 30))
+    connection.endheaders()
+    connection.send(b"x" * 4096)
+    assert connection.getresponse().status == 413
+    connection.close()
+    served.end()

@@ -128,6 +128,8 @@ def write_output(text: str) -> None:
     """To standard output in whatever it can show; what it lacks is written as ``?``."""
     stream = sys.stdout
     try:
+        if stream is None:
+            raise ValueError
         stream.write(_encoded(text, stream.encoding or "utf-8").decode(stream.encoding or "utf-8"))
         stream.flush()
     except BrokenPipeError:
@@ -141,3 +143,8 @@ def write_output(text: str) -> None:
 
 def _encoded(text: str, encoding: str) -> bytes:
     return text.encode(encoding, "replace")
+
+
+def is_terminal() -> bool:
+    """Whether standard output is a screen; a program may also be started without any."""
+    return sys.stdout is not None and sys.stdout.isatty()

@@ -1,6 +1,5 @@
 """``ylemorph plan``."""
 
-import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -10,7 +9,7 @@ import click
 from ..core.errors import YlemorphError
 from ..core.fit.options import OPTIONS
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
-from .files import read_disk, write_text
+from .files import is_terminal, read_disk, write_text
 
 if TYPE_CHECKING:
     from ..core.disk.model import Disk
@@ -72,7 +71,7 @@ def plan(
     source_read = read_disk(source, disk).disk
     target_read = _read_target(target, int(target_sector), target_disk)
     made = make_plan(source_read, target_read, options_from(_wishes(flags), source_read, target_read))
-    write_text(_rendered(made, source_read, target_read, form, terminal=out is None and sys.stdout.isatty()), out)
+    write_text(_rendered(made, source_read, target_read, form, terminal=out is None and is_terminal()), out)
     return EXIT_FITS if made.verdict in ("comfortable", "tight") else EXIT_DOES_NOT_FIT
 
 

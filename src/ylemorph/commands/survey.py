@@ -18,7 +18,9 @@ QUIET_SECONDS = 1.0
 @click.option("--out", metavar="FILE", help="Write there instead of standard output.")
 def survey(path: str, out: str | None) -> int:
     """Survey an image file or a block device at PATH, read only."""
-    write_text(write_survey(survey_path(path, _Meter() if sys.stderr.isatty() else None)), out)
+    write_text(
+        write_survey(survey_path(path, _Meter() if sys.stderr is not None and sys.stderr.isatty() else None)), out
+    )
     return EXIT_FITS
 
 

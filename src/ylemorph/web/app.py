@@ -11,6 +11,7 @@ from ..bench.bench import Bench
 from ..store.jobs import Conflict
 from . import bench_routes, compare_routes, db, guard, job_routes, pages, plans, problems, setting_routes, survey_routes
 from .models import Problem
+from .openapi import finished
 from .readings import Readings
 
 # A job carries two surveys at the most.
@@ -52,6 +53,6 @@ def create_app(
     app.register_api(setting_routes.api)
     app.register_api(compare_routes.api)
     app.register_api(job_routes.api)
-    app.add_url_rule("/api/openapi.json", "openapi", lambda: app.api_doc)
+    app.add_url_rule("/api/openapi.json", "openapi", lambda: finished(app.api_doc, problems.TITLES))
     pages.register(app, static)
     return app

@@ -25,7 +25,7 @@ def problem_data(error: YlemorphError, status: int = 422) -> dict[str, Any]:
     bound = error.bound_bytes if isinstance(error, OutOfBounds) else None
     return {
         "type": "about:blank",
-        "title": _TITLES[status],
+        "title": TITLES[status],
         "status": status,
         "detail": error.problem[:1].upper() + error.problem[1:],
         "at": error.at,
@@ -34,7 +34,7 @@ def problem_data(error: YlemorphError, status: int = 422) -> dict[str, Any]:
     }
 
 
-_TITLES = {
+TITLES = {
     400: "The request cannot be read",
     403: "Not allowed",
     404: "Not found",
@@ -140,8 +140,8 @@ def register(app: Flask) -> None:
             413: f"send at most {limit} MB",
             415: "send application/json",
         }
-        wrong = YlemorphError(_TITLES.get(status, error.name).lower(), mend=mends.get(status, "check the request"))
-        response = answer({**problem_data(wrong, 422), "status": status, "title": _TITLES.get(status, error.name)})
+        wrong = YlemorphError(TITLES.get(status, error.name).lower(), mend=mends.get(status, "check the request"))
+        response = answer({**problem_data(wrong, 422), "status": status, "title": TITLES.get(status, error.name)})
         if isinstance(error, MethodNotAllowed) and error.valid_methods:
             response.headers["Allow"] = ", ".join(sorted(_methods_of(request.path)))
         return response

@@ -193,3 +193,15 @@ def test_the_size_of_the_disk_typed():
     assert made.source.disk.sectors == 3_907_029_168
     with pytest.raises(BadSurvey, match="past the disk's end"):
         changed(made, kind="disk-size", size="240GB")
+
+
+def test_nothing_used_is_a_fact_and_not_unknown():
+    """Two listings: the second says that a row is empty."""
+    first = Survey(row_of((20 * GiB, BASIC_DATA, fs(used=GiB, used_kind="typed"))))
+    second = Survey(row_of((20 * GiB, BASIC_DATA, fs(used=0, used_kind="counted"))))
+    merged = merge(first, second)
+    found = merged.survey.disk.partitions[0].filesystem
+    assert (found.used_bytes, found.used_kind) == (0, "counted")
+    assert len(merged.conflicts) == 1
+    back = merge(second, Survey(row_of((20 * GiB, BASIC_DATA, fs(used=None))))).survey.disk.partitions[0].filesystem
+    assert back.used_bytes == 0

@@ -1,0 +1,63 @@
+"""The OpenAPI document, and the server under requests made from it: nothing undocumented, no error of its own."""
+
+import os
+import warnings
+
+import pytest
+
+with warnings.catch_warnings():
+    warnings.simplefilter("ignore")  # the library's own dependencies warn on import
+    schemathesis = pytest.importorskip("schemathesis")
+
+from hypothesis import HealthCheck, Phase, given, settings  # after the guard above
+
+from ylemorph.web.document import document
+
+EXAMPLES = 200 if os.environ.get("HYPOTHESIS_PROFILE") == "deep" else 4
+WHOLE = document()
+OPERATIONS = [(path, method) for path, item in WHOLE["paths"].items() for method in item]
+
+
+@pytest.fixture(scope="module")
+def described(tmp_path_factory):
+    from ylemorph.store.database import prepare
+    from ylemorph.web.app import create_app
+
+    folder = tmp_path_factory.mktemp("store")
+    app = create_app(prepare(folder), read_from=(folder,))
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        return schemathesis.openapi.from_wsgi("/api/openapi.json", app, headers={"Host": "127.0.0.1"})
+
+
+def test_the_document_has_nothing_empty_and_every_problem():
+    assert all(WHOLE["components"].values())
+    for path, method in OPERATIONS:
+        answers = WHOLE["paths"][path][method]["responses"]
+        for status, answer in answers.items():
+            kind = "application/json" if status.startswith("2") else "application/problem+json"
+            assert set(answer.get("content", {kind: 0})) == {kind}, (path, method, status)
+        assert {"404", "405", "422", "500"} <= set(answers)
+
+
+@pytest.mark.filterwarnings("ignore")
+@pytest.mark.parametrize(("path", "method"), OPERATIONS)
+def test_requests_made_from_the_document(described, path, method):
+    operation = described[path][method.upper()]
+
+    @settings(
+        max_examples=EXAMPLES, deadline=None, database=None, phases=(Phase.explicit, Phase.generate),
+        suppress_health_check=list(HealthCheck),
+    )  # fmt: skip
+    @given(case=operation.as_strategy())
+    def run(case):
+        response = case.call(headers={"Host": "127.0.0.1"})
+        case.validate_response(response, checks=(schemathesis.checks.not_a_server_error, _documented))
+
+    run()
+
+
+def _documented(_context, response, case):
+    """No status that the document does not name."""
+    statuses = WHOLE["paths"][case.operation.path][case.operation.method.lower()]["responses"]
+    assert str(response.status_code) in statuses, (case.operation.label, response.status_code, response.text[:300])
