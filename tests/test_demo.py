@@ -23,11 +23,11 @@ def store(tmp_path):
 def test_loading_twice_changes_nothing(store, tmp_path):
     bench = Bench(tmp_path / "bench")
     assert load_demo(store, bench) == len(demo_jobs())
-    attached = [disk.stand_in.key for disk in bench.listed() if disk.survey]
+    attached = [disk.stand_in.key for disk in bench.disks() if disk.survey]
     assert attached == ["desk", "blank", "loan"]
     bench.detach("blank")
     assert load_demo(store, bench) == 0
-    assert [disk.stand_in.key for disk in bench.listed() if disk.survey] == ["desk", "loan"]
+    assert [disk.stand_in.key for disk in bench.disks() if disk.survey] == ["desk", "loan"]
     assert jobs.count(store) == len(demo_jobs())
 
 
@@ -75,7 +75,7 @@ def test_an_attached_disk_is_whole_or_not_there(tmp_path, monkeypatch):
     with pytest.raises(YlemorphError, match="No space left on device"):
         bench.attach("desk")
     assert list(tmp_path.iterdir()) == []
-    assert all(disk.survey is None for disk in bench.listed())
+    assert all(disk.survey is None for disk in bench.disks())
 
 
 def test_what_a_killed_program_left_is_cleared_away(tmp_path):

@@ -43,7 +43,7 @@ class Bench:
         for cut_off in self.folder.glob("*.part"):
             cut_off.unlink(missing_ok=True)
 
-    def listed(self) -> tuple[Attached, ...]:
+    def disks(self) -> tuple[Attached, ...]:
         """All disks, those attached with their surveys. Two with one disk identity name each other (rule 7.3)."""
         surveys = {stand_in.key: self._survey(stand_in) for stand_in in STAND_INS}
         identities = {key: survey.disk.table_id for key, survey in surveys.items() if survey and survey.disk.table_id}

@@ -6,7 +6,7 @@ import stat
 import sys
 import tempfile
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TextIO
 
 from ..core.errors import YlemorphError
 
@@ -145,6 +145,6 @@ def _encoded(text: str, encoding: str) -> bytes:
     return text.encode(encoding, "replace")
 
 
-def is_terminal() -> bool:
-    """Whether standard output is a screen; a program may also be started without any."""
-    return sys.stdout is not None and sys.stdout.isatty()
+def is_terminal(stream: "TextIO | None") -> bool:
+    """Whether a stream is a screen; a program may also be started without any."""
+    return stream is not None and stream.isatty()

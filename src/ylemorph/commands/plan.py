@@ -1,5 +1,6 @@
 """``ylemorph plan``."""
 
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -70,18 +71,18 @@ def plan(
         raise YlemorphError("standard input can be read only once", at="--target", mend="give one of the two as a file")
     source_read = read_disk(source, disk).disk
     target_read = _read_target(target, int(target_sector), target_disk)
-    made = make_plan(source_read, target_read, options_from(_wishes(flags), source_read, target_read))
-    write_text(_rendered(made, source_read, target_read, form, terminal=out is None and is_terminal()), out)
+    made = make_plan(source_read, target_read, options_from(_options_given(flags), source_read, target_read))
+    write_text(_rendered(made, source_read, target_read, form, terminal=out is None and is_terminal(sys.stdout)), out)
     return EXIT_FITS if made.verdict in ("comfortable", "tight") else EXIT_DOES_NOT_FIT
 
 
-def _wishes(flags: dict[str, Any]) -> dict[str, Any]:
+def _options_given(flags: dict[str, Any]) -> dict[str, Any]:
     """The flags that were given, in the shape that options are read from."""
     given: dict[str, Any] = {key: list(value) if isinstance(value, tuple) else value for key, value in flags.items()}
-    wishes = {key: value for key, value in given.items() if value not in (None, [])}
-    if "order" in wishes:
-        wishes["order"] = [part.strip() for part in wishes["order"].split(",")]
-    return wishes
+    wanted = {key: value for key, value in given.items() if value not in (None, [])}
+    if "order" in wanted:
+        wanted["order"] = [part.strip() for part in wanted["order"].split(",")]
+    return wanted
 
 
 def _rendered(made: "Plan", source: "Disk", target: "Disk", form: str, *, terminal: bool) -> str:

@@ -8,7 +8,7 @@ import click
 from ..formats.survey_data import write_survey
 from ..probe.disks import survey_path
 from . import EXIT_FITS
-from .files import write_text
+from .files import is_terminal, write_text
 
 QUIET_SECONDS = 1.0
 
@@ -18,9 +18,7 @@ QUIET_SECONDS = 1.0
 @click.option("--out", metavar="FILE", help="Write there instead of standard output.")
 def survey(path: str, out: str | None) -> int:
     """Survey an image file or a block device at PATH, read only."""
-    write_text(
-        write_survey(survey_path(path, _Meter() if sys.stderr is not None and sys.stderr.isatty() else None)), out
-    )
+    write_text(write_survey(survey_path(path, _Meter() if is_terminal(sys.stderr) else None)), out)
     return EXIT_FITS
 
 

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from ..core.disk.filesystems import EXT_KINDS
-from ..core.disk.listing import Listed, Unreadable, kind_from_word, listed
+from ..core.disk.listing import Listed, Unreadable, complete_listing, kind_from_word
 from ..core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Kind, Link, Partition, Role
 from ..core.disk.roles import LINUX_DATA
 from ..core.errors import BadSurvey
@@ -70,7 +70,7 @@ def _disk(device: Mapping[str, Any], at: str) -> Listed:
         filesystem=_filesystem(device, at, size or 0) if not style else None,
     )
     name = _text(device.get("path")) or _text(device.get("name"))
-    found = listed(name, made)
+    found = complete_listing(name, made)
     if any(_is_bare(child) for child in children):
         command = WITHOUT_UDEV.replace("DISK", _node(name))
         more = f"Types and file systems are not in the listing: add the table with {command}."

@@ -6,7 +6,7 @@ The properties and their numbers are those of Microsoft's Storage Management API
 from collections.abc import Mapping
 from typing import Any, TypeVar
 
-from ..core.disk.listing import Listed, Unreadable, kind_from_word, listed
+from ..core.disk.listing import Listed, Unreadable, complete_listing, kind_from_word
 from ..core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Health, HealthState, Link, Partition, Role, Table
 from ..core.errors import BadSurvey
 from ..core.sizes import MAX_BYTES, Bytes
@@ -68,7 +68,7 @@ def _disk(disk: Mapping[str, Any], own: list[Mapping[str, Any]], volumes: list[M
         partitions=tuple(_partition(p, _volume(p, volumes), sector, gpt=table == "gpt") for p in own),
         health=_health(disk),
     )
-    return listed(f"disk {disk.get('Number', '')} {made.model}".strip(), made)
+    return complete_listing(f"disk {disk.get('Number', '')} {made.model}".strip(), made)
 
 
 def _health(disk: Mapping[str, Any]) -> Health | None:
@@ -101,8 +101,8 @@ def _partition(partition: Mapping[str, Any], volume: Mapping[str, Any] | None, s
 
 def _volume(partition: Mapping[str, Any], volumes: list[Mapping[str, Any]]) -> Mapping[str, Any] | None:
     """By the volume's path, which is among the partition's ways of access; else by the drive's letter."""
-    told = partition.get("AccessPaths")
-    ways = told if isinstance(told, list | str) else []
+    paths = partition.get("AccessPaths")
+    ways = paths if isinstance(paths, list | str) else []
     letter = _text(partition, "DriveLetter")
     for volume in volumes:
         if _text(volume, "Path") and _text(volume, "Path") in ways:

@@ -4,7 +4,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from ..core.disk.listing import Listed, listed
+from ..core.disk.listing import Listed, complete_listing
 from ..core.disk.model import MOST_TEXT, SECTOR_SIZES, Disk, Flag, Partition
 from ..core.errors import BadSurvey
 
@@ -47,7 +47,7 @@ def read_dump(text: str) -> Listed:
             )
         row = {m[1].lower(): m[2] if m[2] is not None else (m[3] or "").strip() for m in _FIELD.finditer(fields)}
         rows.append({**row, "node": node.strip() if colon else "", "line": number})
-    return _listed(headers.get("device", ""), headers, rows)
+    return _disk(headers.get("device", ""), headers, rows)
 
 
 def read_json(data: Mapping[str, Any]) -> Listed:
@@ -60,10 +60,10 @@ def read_json(data: Mapping[str, Any]) -> Listed:
         "first-lba": table.get("firstlba"), "last-lba": table.get("lastlba"), "sector-size": table.get("sectorsize"),
     }  # fmt: skip
     rows = [dict(row) for row in table.get("partitions", []) if isinstance(row, Mapping)]
-    return _listed(str(table.get("device", "")), headers, rows)
+    return _disk(str(table.get("device", "")), headers, rows)
 
 
-def _listed(device: str, headers: Mapping[str, Any], rows: list[dict[str, Any]]) -> Listed:
+def _disk(device: str, headers: Mapping[str, Any], rows: list[dict[str, Any]]) -> Listed:
     label = headers.get("label")
     if label not in ("gpt", "dos"):
         raise BadSurvey(
@@ -84,7 +84,7 @@ def _listed(device: str, headers: Mapping[str, Any], rows: list[dict[str, Any]])
         table_id=str(headers.get("label-id") or "")[:MOST_TEXT],
         partitions=tuple(_partition(row, index, gpt=gpt) for index, row in enumerate(rows)),
     )
-    return listed(device, disk, size_known=bool(disk.sectors))
+    return complete_listing(device, disk, size_known=bool(disk.sectors))
 
 
 def _partition(row: Mapping[str, Any], index: int, *, gpt: bool) -> Partition:

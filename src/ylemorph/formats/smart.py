@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ..core.disk.health import judged
-from ..core.disk.listing import Listed, listed
+from ..core.disk.listing import Listed, complete_listing
 from ..core.disk.model import MOST_TEXT, Disk, Health, Link
 from ..core.errors import BadSurvey
 from ..core.sizes import MAX_BYTES
@@ -26,10 +26,12 @@ def is_smart(data: Mapping[str, Any]) -> bool:
 
 def read_smart(data: Mapping[str, Any]) -> Listed:
     """The disk. Raises BadSurvey where the utility could not open it or gives no size."""
-    said = _list(_object(data, "smartctl"), "messages")
+    messages = _list(_object(data, "smartctl"), "messages")
     size = _whole(_object(data, "user_capacity"), "bytes") or _whole(data, "nvme_total_capacity")
     if not size:
-        words = "; ".join(str(_object({"m": m}, "m").get("string", ""))[:200] for m in said) or "there is no size in it"
+        words = (
+            "; ".join(str(_object({"m": m}, "m").get("string", ""))[:200] for m in messages) or "there is no size in it"
+        )
         raise BadSurvey(words, at="user_capacity", mend=f"run {COMMAND}")
     sector = _whole(data, "logical_block_size") or 512
     turns = _whole(data, "rotation_rate")
@@ -44,7 +46,7 @@ def read_smart(data: Mapping[str, Any]) -> Listed:
         rotational=None if turns is None else turns > 0,
         health=_health(data),
     )
-    found = listed(_text(device, "name") or made.model, made)
+    found = complete_listing(_text(device, "name") or made.model, made)
     return found._replace(missing=(*found.missing, CONTENTS))
 
 

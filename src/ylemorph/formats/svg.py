@@ -119,10 +119,10 @@ def _labels(left: list[_Block], right: list[_Block]) -> Iterator[str]:
             yield _text(RIGHT + COLUMN + 20, y, "unallocated", colour=COLOURS["left"])
         elif row.size_bytes is not None:
             free = f" · {format_size(row.free_after_bytes)} free" if row.free_after_bytes is not None else ""
-            said = (
+            words = (
                 f"{SIGNS[row.change]} {row.label} · {format_size(row.size_bytes)} · {WORDS.get(row.change, row.change)}"
             )
-            yield _text(RIGHT + COLUMN + 20, y, said + free, colour=COLOURS[row.change])
+            yield _text(RIGHT + COLUMN + 20, y, words + free, colour=COLOURS[row.change])
 
 
 def _apart(blocks: list[_Block]) -> Iterator[tuple[float, _Block]]:

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from ..core.disk.filesystems import KIND_NAMES
-from ..core.disk.listing import Listed, kind_from_word, listed
+from ..core.disk.listing import Listed, complete_listing, kind_from_word
 from ..core.disk.model import ROLES, STATES, Disk, FileSystem, Kind, Partition, Role, State, Table
 from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
 from ..core.errors import BadSurvey, YlemorphError
@@ -73,7 +73,7 @@ def typed_disk(rows: Sequence[TypedRow], *, size: str = "", table: Table = "gpt"
     disk = Disk(sectors=0, table=table, partitions=tuple(partitions))
     if size.strip():
         disk = Disk(sectors=_disk_sectors(size), table=table, partitions=tuple(partitions))
-    return listed("typed", disk, size_known=bool(disk.sectors))
+    return complete_listing("typed", disk, size_known=bool(disk.sectors))
 
 
 def _disk_sectors(text: str) -> int:

@@ -66,7 +66,7 @@ class Volume:
         runs = [run for a in here for run in a.runs]
         self._mft = Stream(self.part, boot.cluster, runs, size)
         if any(a.type == STANDARD_LIST for a in attributes_of(first)):
-            for attribute in self._listed(first, MFT):
+            for attribute in self._in_other_records(first, MFT):
                 if attribute.type == DATA and not attribute.name:
                     runs += attribute.runs
                     self._mft = Stream(self.part, boot.cluster, runs, size)
@@ -79,9 +79,9 @@ class Volume:
         """All attributes of a file, those in its extension records too."""
         base = self.record(number)
         yield from attributes_of(base)
-        yield from self._listed(base, number)
+        yield from self._in_other_records(base, number)
 
-    def _listed(self, base: bytes, number: int) -> Iterator[Attribute]:
+    def _in_other_records(self, base: bytes, number: int) -> Iterator[Attribute]:
         """The attributes of a file that stand in other records, each record read once."""
         seen = {number}
         for attribute in attributes_of(base):

@@ -31,28 +31,28 @@ def _readings() -> Readings:
     return readings
 
 
-def _listed() -> Response:
-    return jsonify({"disks": [_disk_data(attached) for attached in _bench().listed()]})
+def _all_disks() -> Response:
+    return jsonify({"disks": [_disk_data(attached) for attached in _bench().disks()]})
 
 
 @api.get("/bench", responses={200: BenchModel})
 def bench() -> Response:
     """All disks of the bench, attached or not."""
-    return _listed()
+    return _all_disks()
 
 
 @api.post("/bench/<key>/attach", responses={200: BenchModel})
 def attach(path: BenchPath) -> Response:
     """Attach a disk."""
     _bench().attach(path.key)
-    return _listed()
+    return _all_disks()
 
 
 @api.post("/bench/<key>/detach", responses={200: BenchModel})
 def detach(path: BenchPath) -> Response:
     """Detach a disk; attached again it is as it was shipped."""
     _bench().detach(path.key)
-    return _listed()
+    return _all_disks()
 
 
 @api.post("/bench/<key>/read", responses={200: SurveyModel})

@@ -50,7 +50,7 @@ class Unreadable(NamedTuple):
     error: BadSurvey
 
 
-def listed(name: str, disk: Disk, *, size_known: bool = True, taken: str = "") -> Listed:
+def complete_listing(name: str, disk: Disk, *, size_known: bool = True, taken: str = "") -> Listed:
     """Check the disk and say what is missing. Where its own size is not known, the smallest usual size is taken."""
     disk = replace(disk, partitions=tuple(_with_places(disk.partitions)))
     missing = []

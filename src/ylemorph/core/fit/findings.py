@@ -114,7 +114,7 @@ def _about_health(disk: Disk, which: str) -> Iterator[Finding]:
     health = disk.health
     if health is None or health.state not in ("worn", "failing"):
         return
-    told = [
+    words = [
         text
         for value, text in (
             (health.reallocated_sectors, "{} sectors replaced"),
@@ -124,7 +124,7 @@ def _about_health(disk: Disk, which: str) -> Iterator[Finding]:
         if value
         for text in (text.format(value),)
     ]
-    figures = (disk.model or f"The {which}", ", ".join(told) or "no figures given")
+    figures = (disk.model or f"The {which}", ", ".join(words) or "no figures given")
     yield Finding(f"{which}-{health.state}", None, figures)
 
 

@@ -131,11 +131,11 @@ class Prepared:
     def on(self, target: Disk | Frame, fit: Fit | None = None) -> Layout:
         """Rules 2, 6 and 7 on one target, under the fit of the options or another."""
         frame = target if isinstance(target, Frame) else self.frame(target)
-        wished = fit or self.options.fit
+        chosen_fit = fit or self.options.fit
         capacity = frame.end - frame.first - frame.tail - self.fixed
-        fitted = fit_rows(wished, capacity, self.group, self._named(wished))
+        fitted = fit_rows(chosen_fit, capacity, self.group, self._named(chosen_fit))
         sizes = None if fitted.sizes is None else self._all_sizes(fitted.sizes)
-        return Layout(self, frame, wished, sizes, fitted.kept, fitted.shortfall, self._verdict(sizes))
+        return Layout(self, frame, chosen_fit, sizes, fitted.kept, fitted.shortfall, self._verdict(sizes))
 
     def frame(self, target: Disk) -> Frame:
         """What of the target can hold rows, for any number of fits."""

@@ -13,10 +13,10 @@ from ..disk.model import Role
 from ..sizes import DEFAULT_GRAIN, Bytes, GiB, MiB
 
 Fit = Literal["same", "proportional", "rest-to-one", "even-fill", "snug"]
-TableWish = Literal["keep", "gpt", "mbr"]
+TableChoice = Literal["keep", "gpt", "mbr"]
 Firmware = Literal["unknown", "uefi", "legacy"]
 FITS: tuple[Fit, ...] = get_args(Fit)
-TABLE_WISHES: tuple[TableWish, ...] = get_args(TableWish)
+TABLE_CHOICES: tuple[TableChoice, ...] = get_args(TableChoice)
 FIRMWARES: tuple[Firmware, ...] = get_args(Firmware)
 
 # What a value is: one of some words; the number of a row; a set of rows; rows in order; a size or a role for each of
@@ -136,8 +136,8 @@ class Options:
         None, "row", "rows", "Free space stands after this row.", metavar="N",
         set_words="Free space after row {}", unset_words="Free space at the end",
     )  # fmt: skip
-    table: TableWish = option(
-        "keep", "choice", "source", "Partition table of the target.", choices=TABLE_WISHES,
+    table: TableChoice = option(
+        "keep", "choice", "source", "Partition table of the target.", choices=TABLE_CHOICES,
         set_words="Table set to {}", unset_words="Table kept",
     )  # fmt: skip
     grain_bytes: Bytes = option(

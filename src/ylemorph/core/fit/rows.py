@@ -135,8 +135,8 @@ class _RowReader:
         base = ceiling = -(-source_bytes // self.grain)
         used = 0 if ability.made_new else fs.used_bytes if fs is not None else None
         resizable = ability.smaller or ability.larger
-        wished = role in ELASTIC_ROLES or number in options.elastic
-        elastic = resizable and used is not None and wished and number not in options.hold
+        may_change = role in ELASTIC_ROLES or number in options.elastic
+        elastic = resizable and used is not None and may_change and number not in options.hold
         if not elastic and number in options.elastic:
             raise BadOption(why_held(partition), at=f"options.elastic[{number}]", mend="hold it or leave it behind")
         floors = None
@@ -159,7 +159,7 @@ class _RowReader:
             ceiling,
             self._pin(partition, floors, base, ceiling) if number in self.pins else None,
             floors,
-            used is None and wished,
+            used is None and may_change,
         )
 
     def _pin(self, partition: Partition, floors: Floors | None, base: int, ceiling: int) -> int:
