@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { STAGE_KEYS, STAGES } from "./stages";
 import { useEventListener } from "@vueuse/core";
 import { ref } from "vue";
 import { useRouter } from "vue-router";
@@ -35,7 +36,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
 function go(event: KeyboardEvent): void {
   const key = event.key.toLowerCase();
   const id = router.currentRoute.value.params.id;
-  const stage = { s: "source", t: "target", f: "fit" }[key];
+  const stage = STAGE_KEYS.find((name) => STAGES[name].letter === key);
   if (key === "j") void router.push("/");
   else if (key === "b") void router.push("/bench");
   else if (key === "w") void router.push("/settings");

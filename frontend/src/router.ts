@@ -1,8 +1,6 @@
 import { createRouter, createWebHistory } from "vue-router";
+import { STAGE_KEYS } from "./stages";
 import JobsView from "./views/JobsView.vue";
-
-export const STAGES = ["source", "target", "fit"] as const;
-export type Stage = (typeof STAGES)[number];
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -11,7 +9,7 @@ export const router = createRouter({
     { path: "/settings", name: "settings", component: () => import("./views/SettingsView.vue") },
     { path: "/bench", name: "bench", component: () => import("./views/BenchView.vue") },
     {
-      path: "/jobs/:id(\\d+)/:stage(source|target|fit)",
+      path: `/jobs/:id(\\d+)/:stage(${STAGE_KEYS.join("|")})`,
       name: "job",
       component: () => import("./views/JobView.vue"),
     },

@@ -4,7 +4,7 @@ import { useEventListener } from "@vueuse/core";
 import { computed, defineAsyncComponent, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 import { useJob } from "../api/jobs";
-import type { Stage } from "../router";
+import { STAGE_KEYS, STAGES, type Stage } from "../stages";
 import HistoryList from "../widgets/HistoryList.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { isTyping } from "../widgets/keys";
@@ -19,23 +19,8 @@ const { job, trouble, meanwhile, saving } = store;
 const naming = ref(false);
 const listing = ref(false);
 
-const STAGE_VIEWS = {
-  source: defineAsyncComponent(() => import("./SourceStage.vue")),
-  target: defineAsyncComponent(() => import("./TargetStage.vue")),
-  fit: defineAsyncComponent(() => import("./FitStage.vue")),
-};
-const STAGE_LINKS = [
-  { key: "source", name: "Source" },
-  { key: "target", name: "Target" },
-  { key: "fit", name: "Fit" },
-] as const;
+const STAGE_VIEWS = Object.fromEntries(STAGE_KEYS.map((key) => [key, defineAsyncComponent(STAGES[key].view)]));
 const LATER = ["Carry out", "Check back"];
-
-const done = computed(() => ({
-  source: !!job.value?.source,
-  target: !!job.value?.target_head,
-  fit: false,
-}));
 
 watch(
   [job, stage],
@@ -70,13 +55,13 @@ async function keepNames(): Promise<void> {
     </button>
     <template #stages>
       <router-link
-        v-for="link in STAGE_LINKS"
-        :key="link.key"
-        :to="`/jobs/${id}/${link.key}`"
+        v-for="key in STAGE_KEYS"
+        :key="key"
+        :to="`/jobs/${id}/${key}`"
         class="step"
-        :aria-current="stage === link.key ? 'step' : undefined"
+        :aria-current="stage === key ? 'step' : undefined"
       >
-        <span v-if="done[link.key]" class="grows" aria-label="done">✓</span> {{ link.name }}
+        <span v-if="job && STAGES[key].done(job)" class="grows" aria-label="done">✓</span> {{ STAGES[key].name }}
       </router-link>
       <span v-for="name in LATER" :key="name" class="step later" :title="`${name} comes in a later version`">
         {{ name }}

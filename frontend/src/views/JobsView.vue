@@ -9,6 +9,7 @@ import DiskIntake from "../intake/DiskIntake.vue";
 import MiniMorph from "../widgets/MiniMorph.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { readFile } from "../intake/files";
+import { STAGES } from "../stages";
 import { isTyping } from "../widgets/keys";
 import { moment } from "../widgets/units";
 import { FIT_NAMES, verdictName } from "../widgets/words";
@@ -33,8 +34,6 @@ const shown = computed(() => {
       .toLowerCase();
   return (jobs.value ?? []).filter((job) => words.every((word) => text(job).includes(word)));
 });
-
-const STAGE_NAMES = { source: "Source", target: "Target", fit: "Fit" } as const;
 
 async function begin(source?: Survey, words: string[] = []): Promise<void> {
   try {
@@ -187,7 +186,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
               </template>
               <span v-else class="muted">open</span>
             </td>
-            <td>{{ STAGE_NAMES[job.stage] }}</td>
+            <td>{{ STAGES[job.stage].name }}</td>
             <td class="muted">{{ moment(job.changed_at) }}</td>
             <td @click.stop>
               <a-popconfirm

@@ -4,11 +4,12 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from ..core.disk.filesystems import EXT_KINDS
-from ..core.disk.listing import Listed, Unreadable, complete_listing, kind_from_word
+from ..core.disk.listing import Listed, Unreadable, complete_listing
 from ..core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Kind, Link, Partition, Role
 from ..core.disk.roles import LINUX_DATA
 from ..core.errors import BadSurvey
 from ..core.sizes import MAX_BYTES, Bytes
+from .kind_words import kind_from_word
 
 COMMAND = "sudo lsblk --json --bytes --output-all > disk.json"
 # Fills in what the first command leaves out where the system's device manager does not run (a rescue system).

@@ -6,10 +6,11 @@ The properties and their numbers are those of Microsoft's Storage Management API
 from collections.abc import Mapping
 from typing import Any, TypeVar
 
-from ..core.disk.listing import Listed, Unreadable, complete_listing, kind_from_word
+from ..core.disk.listing import Listed, Unreadable, complete_listing
 from ..core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Health, HealthState, Link, Partition, Role, Table
 from ..core.errors import BadSurvey
 from ..core.sizes import MAX_BYTES, Bytes
+from .kind_words import kind_from_word
 
 COMMAND = (
     "@{Disks=@(Get-Disk); Partitions=@(Get-Partition); Volumes=@(Get-Volume)} | "

@@ -9,11 +9,12 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from ..core.disk.filesystems import KIND_NAMES
-from ..core.disk.listing import Listed, complete_listing, kind_from_word
+from ..core.disk.listing import Listed, complete_listing
 from ..core.disk.model import ROLES, STATES, Disk, FileSystem, Kind, Partition, Role, State, Table
 from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
 from ..core.errors import BadSurvey, YlemorphError
 from ..core.sizes import DEFAULT_GRAIN, MAX_BYTES, Bytes, GiB, MiB, div_up, parse_size
+from .kind_words import kind_from_word
 from .targets import target_from_text
 
 MOST_ROWS = 128

@@ -10,6 +10,7 @@ from .. import __version__
 from ..bench.bench import Bench
 from ..store.jobs import Conflict
 from . import bench_routes, compare_routes, db, guard, job_routes, pages, plans, problems, setting_routes, survey_routes
+from .job_list import Lines
 from .models import Problem
 from .openapi import finished
 from .readings import Readings
@@ -46,6 +47,7 @@ def create_app(
     guard.register(app, bound_to)
     db.register(app, store)
     app.config["BENCH"] = Bench(store.parent / "bench")
+    app.config["JOB_LINES"] = Lines()
     app.config["READINGS"] = Readings(read_from)
     app.register_api(plans.api)
     app.register_api(survey_routes.api)

@@ -1,5 +1,6 @@
 """The list of jobs: one query, and what a line shows of a job worked out once for each content."""
 
+import contextlib
 import sqlite3
 from collections import OrderedDict
 from typing import Any
@@ -13,7 +14,7 @@ from ..store.jobs import Broken, Line
 from .views import head
 
 MOST_KEPT = 5000
-_KEPT: "OrderedDict[tuple[Any, ...], dict[str, Any]]" = OrderedDict()
+Lines = OrderedDict[tuple[Any, ...], dict[str, Any]]
 _EMPTY: dict[str, Any] = {
     "source": None,
     "target": None,
@@ -25,31 +26,35 @@ _EMPTY: dict[str, Any] = {
 }
 
 
-def job_lines(connection: sqlite3.Connection) -> list[dict[str, Any]]:
-    """All jobs, the last changed first; one that cannot be read says why and does not hide the others."""
+def job_lines(connection: sqlite3.Connection, kept: Lines) -> list[dict[str, Any]]:
+    """All jobs, the last changed first; one that cannot be read says why and does not hide the others.
+
+    ``kept`` holds what was worked out before.
+    """
     with snapshot(connection):
-        return [_line(connection, line) for line in jobs.lines(connection)]
+        return [_line(connection, line, kept) for line in jobs.lines(connection)]
 
 
-def _line(connection: sqlite3.Connection, line: Line) -> dict[str, Any]:
+def _line(connection: sqlite3.Connection, line: Line, kept: Lines) -> dict[str, Any]:
     return {
         "id": line.id,
         "code": line.code,
         "name": line.name,
         "machine": line.machine,
         "changed_at": line.changed_at,
-        **_shown(connection, line),
+        **_shown(connection, line, kept),
     }
 
 
-def _shown(connection: sqlite3.Connection, line: Line) -> dict[str, Any]:
+def _shown(connection: sqlite3.Connection, line: Line, kept: Lines) -> dict[str, Any]:
     """What follows from the content alone. The same content gives the same, whichever job it is."""
-    kept = _KEPT.get(line.content)
-    if kept is None:
-        kept = _KEPT[line.content] = _worked_out(connection, line)
-        while len(_KEPT) > MOST_KEPT:
-            _KEPT.popitem(last=False)
-    return kept
+    shown = kept.get(line.content)
+    if shown is None:
+        shown = kept[line.content] = _worked_out(connection, line)
+        if len(kept) > MOST_KEPT:
+            with contextlib.suppress(KeyError):  # another request may have been quicker
+                kept.popitem(last=False)
+    return shown
 
 
 def _worked_out(connection: sqlite3.Connection, line: Line) -> dict[str, Any]:
@@ -79,7 +84,7 @@ def _state_data(state: JobState) -> dict[str, Any]:
         "target": head(target, source),
         "verdict": plan.verdict if plan else None,
         "fit": plan.fit if plan else None,
-        "stage": "source" if source is None else "target" if target is None else "fit",
+        "stage": state.stage,
         "strip": [
             {"number": r.number, "change": r.change, "source_bytes": r.source_bytes, "size_bytes": r.size_bytes}
             for r in (plan.rows if plan else ())

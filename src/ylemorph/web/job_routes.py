@@ -2,7 +2,7 @@
 
 from functools import partial
 
-from flask import Response, jsonify, request
+from flask import Response, current_app, jsonify, request
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
@@ -70,7 +70,7 @@ def _window() -> str:
 @api.get("", responses={200: JobLines})
 def list_jobs() -> Response:
     """All jobs, the last changed first."""
-    return jsonify({"jobs": job_lines(connection())})
+    return jsonify({"jobs": job_lines(connection(), current_app.config["JOB_LINES"])})
 
 
 @api.post("", responses={201: JobModel})

@@ -8,6 +8,7 @@ from ..core.disk.model import Role
 from ..core.fit.layout import Verdict
 from ..core.fit.options import Fit
 from ..core.fit.plan import RowChange
+from ..core.job.state import Stage
 from ..formats.option_models import OptionsModel
 from ..formats.plan_schema import FindingModel, PlanModel, UnallocatedModel
 from ..formats.survey import SurveyModel
@@ -205,7 +206,7 @@ class JobLine(_Out):
     target: DiskHead | None
     verdict: Verdict | None
     fit: Fit | None
-    stage: Literal["source", "target", "fit"]
+    stage: Stage
     strip: list[StripRow]
     open_bytes: int
     broken: str = Field(description="Why the job cannot be read; empty where it can")

@@ -12,24 +12,9 @@ from ..errors import BadSurvey
 from ..sizes import format_size
 from .check import checked
 from .filesystems import ABILITIES
-from .model import MOST_NUMBER, Disk, FileSystem, Kind, Partition, Survey, known
+from .model import MOST_NUMBER, Disk, FileSystem, Partition, Survey, known
 from .roles import ROLE_BY_TYPE
 from .usual_sizes import smallest_holding
-
-# How utilities write the kinds (lower case), beyond our own words.
-KIND_WORDS: dict[str, Kind] = {
-    "ntfs": "ntfs", "fat12": "unknown", "fat16": "fat16", "fat": "fat16", "fat32": "fat32", "vfat": "fat32",
-    "msdos": "fat16", "exfat": "exfat", "ext2": "ext2", "ext3": "ext3", "ext4": "ext4", "xfs": "xfs", "btrfs": "btrfs",
-    "f2fs": "f2fs", "refs": "refs", "apfs": "apfs", "hfs+": "hfs+", "hfsplus": "hfs+", "swap": "swap",
-    "lvm": "lvm", "lvm2_member": "lvm", "luks": "luks", "crypto_luks": "luks", "bitlocker": "bitlocker",
-    "linux_raid_member": "unknown", "unknown": "unknown",
-}  # fmt: skip
-
-
-def kind_from_word(word: str) -> Kind | None:
-    """The kind that a utility or a person means; None where the word is not known."""
-    return KIND_WORDS.get(word.strip().lower().replace("(v1)", "").strip())
-
 
 # A type as an MBR and as a GPT has it.
 TYPE_SHAPE = (re.compile(r"0x[0-9A-F]{2}"), re.compile(r"[0-9A-F]{8}(?:-[0-9A-F]{4}){3}-[0-9A-F]{12}"))

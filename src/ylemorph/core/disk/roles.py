@@ -69,7 +69,9 @@ def propose_roles(disk: Disk, given: Mapping[int, Role] | None = None) -> Roles:
         found.update(given)
     in_doubt: tuple[int, ...] = ()
     known = found.values()
-    if None in known and "system" not in known and ("start" in known or any("active" in p.flags for p in rows)):
+    if None not in known:
+        return Roles(found, ())  # type: ignore[arg-type]  # none of them is None
+    if "system" not in known and ("start" in known or any("active" in p.flags for p in rows)):
         candidates = tuple(p.number for p in rows if found[p.number] is None and kind_of(p) in SYSTEM_KINDS)
         hinted = tuple(n for n in candidates if any(p.number == n and _has_hint(p) for p in rows))
         if len(candidates) == 1 or len(hinted) == 1:

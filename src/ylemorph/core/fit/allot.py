@@ -112,12 +112,9 @@ def _bends(
 
     Each as (order, numerator, denominator, change of slope, change of constant).
     """
-    bends: list[tuple[int, int, int, int, int]] = []
     shift = 2 * max(weights).bit_length() + 1 if weights else 0
-    for lo, hi, weight in zip(floors, ceilings, weights, strict=True):
-        if weight:
-            bends.append(((lo << shift) // weight, lo, weight, weight, -lo))
-            bends.append(((hi << shift) // weight, hi, weight, -weight, hi))
+    bends = [((lo << shift) // w, lo, w, w, -lo) for lo, w in zip(floors, weights, strict=True) if w]
+    bends += [((hi << shift) // w, hi, w, -w, hi) for hi, w in zip(ceilings, weights, strict=True) if w]
     bends.sort()
     return bends
 

@@ -1,11 +1,13 @@
 """A job as one value: its disks, what is wanted of the plan, and what people call it. Plans follow from it."""
 
 from dataclasses import dataclass, replace
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from ..disk.model import Disk, Survey
 from ..errors import BadOption
 from ..fit.options import Options
+
+Stage = Literal["source", "target", "fit"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +47,11 @@ class JobState:
     @property
     def target_disk(self) -> Disk | None:
         return self.target.disk if self.target is not None else None
+
+    @property
+    def stage(self) -> Stage:
+        """The stage at which something is missing, or the last that there is something to do at."""
+        return "source" if self.source is None else "target" if self.target is None else "fit"
 
     @property
     def pair(self) -> Pair:
