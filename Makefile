@@ -84,8 +84,8 @@ test: lint browser utilities $(STATIC)
 	@$(BIN)/pytest
 
 test-deep: $(VENV)/.ready utilities
-	$(SAY) "Property tests, many cases; every real file system shrunk"
-	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats tests/probe tests/real
+	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document"
+	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats tests/probe tests/real tests/web/test_document.py
 
 FOREIGN ?= $(HOME)/.cache/ylemorph-foreign
 test-foreign: $(VENV)/.ready utilities

@@ -262,3 +262,36 @@ def test_an_image_that_begins_like_a_text_is_read_as_an_image(tmp_path, capsys):
     assert main(["survey", str(path)]) == 0
     assert main(["plan", str(path), "--target", "240GB"]) in (0, 1)
     assert "text is damaged" not in capsys.readouterr().err
+
+
+def test_a_table_image_is_a_sparse_file_of_the_targets_size(capsys, source, tmp_path):
+    out = tmp_path / "table.img"
+    assert run(capsys, "plan", source, "--target", "480GB", "--format", "table-image", "--out", str(out)) == (0, "", "")
+    assert out.stat().st_size == 937_703_088 * 512
+    assert out.stat().st_blocks * 512 < 256 * 1024
+    status, read, _ = run(capsys, "survey", str(out))
+    rows = planned(capsys, source, "--target", "480GB")[1]["rows"]
+    found = json.loads(read)["disk"]["partitions"]
+    assert status == 0
+    assert [(p["number"], p["first_lba"], p["sectors"]) for p in found] == [
+        (row["number"], row["first_lba"], row["sectors"]) for row in rows if row["carried"]
+    ]
+
+
+@pytest.mark.parametrize(
+    ("more", "words"),
+    [
+        ((), "name it with --out"),
+        (("--out", "/dev/null"), "never written to a device"),
+        (("--target", "240GB", "--out", "kept.img"), "does not fit"),
+        (("--target", "480GB", "--out", "no/such/folder.img"), "cannot be written"),
+    ],
+)
+def test_a_table_image_that_cannot_be_is_one_sentence(capsys, source, tmp_path, monkeypatch, more, words):
+    monkeypatch.chdir(tmp_path)
+    Path("kept.img").write_text("kept")
+    status, out, err = run(capsys, "plan", source, "--target", "480GB", "--format", "table-image", *more)
+    assert (status, out, len(err.splitlines())) == (2, "", 1)
+    assert words in err
+    assert Path("kept.img").read_text() == "kept"
+    assert {path.name for path in tmp_path.iterdir()} == {"kept.img", "desk.json"}

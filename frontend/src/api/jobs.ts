@@ -88,6 +88,7 @@ export function useJob(id: Ref<number>) {
     queryKey: computed(() => key(id.value)),
     queryFn: ({ queryKey }) => data(client.GET("/api/jobs/{job_id}", at(queryKey[1]))),
     refetchOnWindowFocus: "always",
+    retry: false, // a job that is broken or gone does not become better by asking again
     // A stale answer for an older version of the job is dropped.
     structuralSharing: (before, read) => (before && (before as Job).version > (read as Job).version ? before : read),
   });

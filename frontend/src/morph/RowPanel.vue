@@ -69,6 +69,10 @@ const BINDINGS = {
   source: "cannot be made smaller",
 } as const;
 const why = computed(() => (lines.value ? BINDINGS[lines.value.binding] : ""));
+const WAYS = [
+  { action: "up", end: "start", steps: -1, sign: "↑" },
+  { action: "down", end: "end", steps: 1, sign: "↓" },
+] as const;
 const ROLE_CHOICES = ROLES.map((role) => ({ value: role, label: role }));
 
 defineExpose({
@@ -195,20 +199,14 @@ defineExpose({
       </a-button>
       <template v-if="row.carried && partition">
         <a-button
+          v-for="way in WAYS"
+          :key="way.action"
           size="small"
-          :disabled="!!row.actions.up"
-          :title="row.actions.up"
-          :aria-label="`Move ${row.label} toward the start`"
-          @click="emit('move', -1)"
-          >↑</a-button
-        >
-        <a-button
-          size="small"
-          :disabled="!!row.actions.down"
-          :title="row.actions.down"
-          :aria-label="`Move ${row.label} toward the end`"
-          @click="emit('move', 1)"
-          >↓</a-button
+          :disabled="!!row.actions[way.action]"
+          :title="row.actions[way.action]"
+          :aria-label="`Move ${row.label} toward the ${way.end}`"
+          @click="emit('move', way.steps)"
+          >{{ way.sign }}</a-button
         >
       </template>
       <a-button v-if="cleared" size="small" @click="change({ kind: 'cleared', row: row.number, on: false })">

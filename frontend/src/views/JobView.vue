@@ -162,6 +162,12 @@ main {
   padding: 12vh 20px;
   text-align: center;
 }
+.wait .card {
+  display: grid;
+  gap: 10px;
+  max-width: 620px;
+  margin: 0 auto;
+}
 .stale {
   margin-bottom: 10px;
 }

@@ -166,14 +166,14 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
                 {{ job.source.model || "Disk" }}
                 <div class="muted fig">{{ job.source.label }}</div>
               </template>
-              <span v-else class="muted">not read yet</span>
+              <span v-else-if="!job.broken" class="muted">not read yet</span>
             </td>
             <td>
               <template v-if="job.target">
                 {{ job.target.model || "Any disk" }}
                 <div class="muted fig">{{ job.target.label }}</div>
               </template>
-              <span v-else class="muted">not chosen yet</span>
+              <span v-else-if="!job.broken" class="muted">not chosen yet</span>
             </td>
             <td>
               <template v-if="job.broken">
@@ -186,7 +186,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
               </template>
               <span v-else class="muted">open</span>
             </td>
-            <td>{{ STAGES[job.stage].name }}</td>
+            <td>{{ job.broken ? "" : STAGES[job.stage].name }}</td>
             <td class="muted">{{ moment(job.changed_at) }}</td>
             <td @click.stop>
               <a-popconfirm

@@ -6,11 +6,13 @@ import stat
 import sys
 import tempfile
 from pathlib import Path
-from typing import TYPE_CHECKING, TextIO
+from typing import IO, TYPE_CHECKING, TextIO
 
 from ..core.errors import YlemorphError
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from ..core.disk.listing import Listed
     from ..core.disk.model import Survey
 
@@ -90,32 +92,41 @@ def _picked(found: "tuple[Listed, ...]", wanted: str | None, shown: str, option:
 
 
 def write_text(text: str, out: str | None) -> None:
-    """To standard output, or whole into a file: written beside its place and renamed, so that a failure leaves the old
-    file as it was."""
+    """To standard output, or whole into a file."""
     if out is None:
         write_output(text)
-        return
+    else:
+        write_file(out, lambda file: file.write(_encoded(text, "utf-8")))
+
+
+def write_file(out: str, fill: "Callable[[IO[bytes]], object]") -> None:
+    """A whole file: written beside its place and renamed, so that a failure leaves the old file as it was."""
     place = Path(out)
     try:
         # A link is written through; a device or pipe is written as it is.
         place = place.resolve() if place.is_symlink() else place
         if place.exists() and not place.is_file():
-            place.write_bytes(_encoded(text, "utf-8"))
-            return
-        with tempfile.NamedTemporaryFile("wb", dir=place.parent, prefix=f".{place.name[:80]}.", delete=False) as file:
-            beside = Path(file.name)
-            try:
-                file.write(_encoded(text, "utf-8"))
-                file.flush()
-                os.fsync(file.fileno())
-                beside.chmod(place.stat().st_mode & 0o7777 if place.exists() else 0o666 & ~_umask())
-                beside.replace(place)
-            except BaseException:
-                beside.unlink(missing_ok=True)
-                raise
+            with place.open("wb") as file:
+                fill(file)
+        else:
+            _replace(place, fill)
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or "not a path"
         raise YlemorphError(f"cannot be written ({reason})", at=out, mend="choose another place") from None
+
+
+def _replace(place: Path, fill: "Callable[[IO[bytes]], object]") -> None:
+    with tempfile.NamedTemporaryFile("wb", dir=place.parent, prefix=f".{place.name[:80]}.", delete=False) as file:
+        beside = Path(file.name)
+        try:
+            fill(file)
+            file.flush()
+            os.fsync(file.fileno())
+            beside.chmod(place.stat().st_mode & 0o7777 if place.exists() else 0o666 & ~_umask())
+            beside.replace(place)
+        except BaseException:
+            beside.unlink(missing_ok=True)
+            raise
 
 
 def _umask() -> int:

@@ -10,13 +10,13 @@ import click
 from ..core.errors import YlemorphError
 from ..core.fit.options import OPTIONS
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
-from .files import is_terminal, read_disk, write_text
+from .files import is_terminal, read_disk, write_file, write_text
 
 if TYPE_CHECKING:
     from ..core.disk.model import Disk
     from ..core.fit.plan import Plan
 
-PLAN_FORMATS = ("table", "json", "csv", "sfdisk", "svg")
+PLAN_FORMATS = ("table", "json", "csv", "sfdisk", "svg", "table-image")
 
 
 REPEATED = frozenset(("rows", "row-sizes", "row-roles"))
@@ -67,13 +67,34 @@ def plan(
     from ..core.fit.plan import make_plan
     from ..formats.options import options_from
 
+    if form == "table-image":
+        _check_image_place(out)
     if source == "-" and target == "-":
         raise YlemorphError("standard input can be read only once", at="--target", mend="give one of the two as a file")
     source_read = read_disk(source, disk).disk
     target_read = _read_target(target, int(target_sector), target_disk)
     made = make_plan(source_read, target_read, options_from(_options_given(flags), source_read, target_read))
-    write_text(_rendered(made, source_read, target_read, form, terminal=out is None and is_terminal(sys.stdout)), out)
+    if form == "table-image":
+        _write_table_image(made, str(out))
+    else:
+        text = _rendered(made, source_read, target_read, form, terminal=out is None and is_terminal(sys.stdout))
+        write_text(text, out)
     return EXIT_FITS if made.verdict in ("comfortable", "tight") else EXIT_DOES_NOT_FIT
+
+
+def _check_image_place(out: str | None) -> None:
+    """A sparse file of a disk's size is neither for a screen nor for a disk: what is there would be overwritten."""
+    if out is None:
+        raise YlemorphError("a table image is a file of the target's size", at="--format", mend="name it with --out")
+    if Path(out).exists() and not Path(out).is_file():
+        raise YlemorphError("a table image is never written to a device", at=out, mend="name a file with --out")
+
+
+def _write_table_image(made: "Plan", out: str) -> None:
+    from ..formats.table_bytes import table_pieces, write_pieces
+
+    pieces = table_pieces(made)  # before a file is begun
+    write_file(out, lambda file: write_pieces(made, pieces, file))
 
 
 def _options_given(flags: dict[str, Any]) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from ..core.disk.model import ROLES, Disk
 from ..core.errors import BadOption, YlemorphError
 from ..core.fit.frame import frame_of, planned_table
 from ..core.fit.options import OPTIONS, OptionKind, Options, Tail, ValueKind
-from ..core.sizes import MAX_BYTES, Bytes, parse_size
+from ..core.sizes import MAX_BYTES, Bytes, format_size, parse_size
 
 MOST_ITEMS = 1024  # of a list; a disk has fewer partitions
 MOST_DIGITS = 20  # of a percentage as typed
@@ -182,9 +182,8 @@ def _text(kind: OptionKind, given: object) -> str:
 def _sized(reader: _Reader, kind: OptionKind, given: object, usable: int) -> int:
     size = reader.size(given, _at(kind), usable)
     if not kind.least <= size <= kind.most:
-        raise BadOption(
-            f"{size} bytes are out of range", at=_at(kind), mend=f"use {kind.least} to {kind.most} bytes; 1MiB is usual"
-        )
+        least, most = format_size(kind.least), format_size(kind.most)
+        raise BadOption(f"{format_size(size)} is out of range", at=_at(kind), mend=f"use {least} to {most}")
     return size
 
 

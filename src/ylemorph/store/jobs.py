@@ -359,7 +359,8 @@ def _read_part(part: str, read: Callable[[], Part]) -> Part:
     try:
         return read()
     except (YlemorphError, ValueError, TypeError, AttributeError, KeyError, RecursionError) as error:
+        reason = error.problem if isinstance(error, YlemorphError) else str(error)
         raise Broken(
-            f"the {part} of this job cannot be read ({str(error)[:200]})",
+            f"the {part} of this job cannot be read ({reason[:200]})",
             mend="go back to an earlier change, take its surveys out as files, or delete the job",
         ) from None

@@ -1,10 +1,11 @@
 """What comes in and goes out where disks are read: listings, typed rows, the bench, paths on this machine."""
 
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, create_model
 
 from ..formats.survey import HealthModel, SurveyModel
+from ..formats.typed_rows import TypedRow
 from .models import Line, _In, _Out
 
 Bare = Literal["gib", "gb"]
@@ -21,13 +22,18 @@ class ListingText(_In):
     onto: SurveyModel | None = None
 
 
-class TypedRowModel(_In):
-    size: Line = ""
-    used: Line = ""
-    filesystem: Line = ""
-    label: Line = ""
-    role: Line = ""
-    number: Line = ""
+if TYPE_CHECKING:
+
+    class TypedRowModel(_In):
+        """One row as typed; empty texts are proposed or unknown."""
+
+else:
+    TypedRowModel = create_model(
+        "TypedRowModel",
+        __base__=_In,
+        __doc__="One row as typed; empty texts are proposed or unknown.",
+        **dict.fromkeys(TypedRow._fields, (Line, "")),
+    )
 
 
 class TypedTable(_In):

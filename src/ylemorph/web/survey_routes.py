@@ -33,7 +33,7 @@ def read(body: ListingText) -> Response:
 @api.post("/typed", responses={200: ReadingModel})
 def typed(body: TypedTable) -> Response:
     """A disk from rows of which size and used space are enough."""
-    rows = [TypedRow(r.size, r.used, r.filesystem, r.label, r.role, r.number) for r in body.rows]
+    rows = [TypedRow(**row.model_dump()) for row in body.rows]
     made = typed_disk(rows, size=body.size, table=body.table, bare=body.bare)
     return _answer(Recognised("typed", (made,)), (), [p.role or "" for p in made.survey.disk.rows])
 
