@@ -84,6 +84,7 @@ const key = (id: number) => ["job", id, units.value] as const;
 /** One open job. Writes queue up so that each carries the version that the one before it made. */
 export function useJob(id: Ref<number>) {
   const queries = useQueryClient();
+  const at = (job_id: number) => ({ params: { path: { job_id }, query: { units: units.value } } });
   const query = useQuery({
     queryKey: computed(() => key(id.value)),
     queryFn: ({ queryKey }) => data(client.GET("/api/jobs/{job_id}", at(queryKey[1]))),
@@ -110,7 +111,6 @@ export function useJob(id: Ref<number>) {
     { immediate: true },
   );
 
-  const at = (job_id: number) => ({ params: { path: { job_id }, query: { units: units.value } } });
   const match = () => ({ "If-Match": String(job.value?.version ?? "*") });
   const keep = (read: Job) => queries.setQueryData(key(read.id), read);
 
