@@ -48,16 +48,33 @@ const places = computed(() => [
   { value: 0, label: "the last row" },
   ...props.plan.rows.filter((row) => row.carried).map((row) => ({ value: row.number, label: row.label })),
 ]);
-const MODES = [
-  { value: "unknown", label: "not known" },
-  { value: "uefi", label: "UEFI" },
-  { value: "legacy", label: "legacy" },
-];
 const TABLES = [
   { value: "keep", label: "as on the source" },
   { value: "gpt", label: "GPT" },
   { value: "mbr", label: "MBR" },
 ];
+const MODES = [
+  { value: "unknown", label: "not known" },
+  { value: "uefi", label: "UEFI" },
+  { value: "legacy", label: "legacy" },
+];
+/** What is chosen from a list, likewise. */
+interface Pick {
+  kind: string;
+  label: string;
+  choices: { value: string | number; label: string }[];
+  given: string | number;
+}
+const PICKS = computed<Pick[]>(() => [
+  {
+    kind: "free-after",
+    label: "Free space after",
+    choices: places.value,
+    given: Number(props.options.free_after ?? 0),
+  },
+  { kind: "table", label: "Table of the target", choices: TABLES, given: props.options.table ?? "keep" },
+  { kind: "firmware", label: "Firmware starts in", choices: MODES, given: props.options.firmware ?? "unknown" },
+]);
 </script>
 
 <template>
@@ -77,27 +94,15 @@ const TABLES = [
           @blur="field.kind === 'headroom' && fields.headroom !== given.headroom && set('headroom', fields.headroom)"
         />
       </template>
-      <label for="free">Free space after</label>
-      <PickOne
-        id="free"
-        :model-value="Number(options.free_after ?? 0)"
-        :choices="places"
-        @update:model-value="(row) => set('free-after', row || '')"
-      />
-      <label for="table">Table of the target</label>
-      <PickOne
-        id="table"
-        :model-value="String(options.table ?? 'keep')"
-        :choices="TABLES"
-        @update:model-value="(table) => set('table', table)"
-      />
-      <label for="firmware">Firmware starts in</label>
-      <PickOne
-        id="firmware"
-        :model-value="String(options.firmware ?? 'unknown')"
-        :choices="MODES"
-        @update:model-value="(mode) => set('firmware', mode)"
-      />
+      <template v-for="pick in PICKS" :key="pick.kind">
+        <label :for="pick.kind">{{ pick.label }}</label>
+        <PickOne
+          :id="pick.kind"
+          :model-value="pick.given"
+          :choices="pick.choices"
+          @update:model-value="(value) => set(pick.kind, value || '')"
+        />
+      </template>
     </div>
     <p v-if="refused" role="alert" class="refused">{{ refused.message }}</p>
     <p v-else class="muted">Press Enter to set.</p>

@@ -63,7 +63,7 @@ const health = (disk: BenchDisk) =>
           </a-button>
         </div>
         <p class="muted">{{ disk.place }}</p>
-        <dl>
+        <dl class="pairs">
           <dt>Serial</dt>
           <dd class="fig">{{ disk.serial }}</dd>
           <dt>Link</dt>
@@ -124,18 +124,6 @@ li.away {
 }
 .top .ant-btn {
   margin-left: auto;
-}
-dl {
-  display: grid;
-  grid-template-columns: max-content 1fr;
-  gap: 3px 14px;
-  margin: 0;
-}
-dt {
-  color: var(--muted);
-}
-dd {
-  margin: 0;
 }
 @media (max-width: 420px) {
   ul {

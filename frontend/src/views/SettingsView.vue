@@ -97,7 +97,7 @@ function setUnits(value: "binary" | "decimal"): void {
       </form>
       <section class="card">
         <h2>This Ylemorph</h2>
-        <dl>
+        <dl class="pairs">
           <dt>Data folder</dt>
           <dd class="fig">{{ settings.folder }}</dd>
           <dt>Disks may be read by path from</dt>
@@ -138,19 +138,6 @@ form [role="alert"] {
 section.card {
   display: grid;
   gap: 8px;
-}
-dl {
-  display: grid;
-  grid-template-columns: max-content 1fr;
-  gap: 4px 14px;
-  margin: 0;
-}
-dt {
-  color: var(--muted);
-}
-dd {
-  margin: 0;
-  overflow-wrap: anywhere;
 }
 @media (max-width: 620px) {
   form.card {

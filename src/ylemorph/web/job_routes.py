@@ -27,6 +27,7 @@ from .models import (
     JobPath,
     PreviewModel,
     Problem,
+    RevisionModel,
     RevisionPath,
     SurveyPath,
     UnitsQuery,
@@ -138,10 +139,9 @@ def redo(path: JobPath, query: UnitsQuery) -> Response:
 def history(path: JobPath, query: HistoryQuery) -> Response:
     """Changes of a job, the newest first; a hundred at once, older ones with ``before``."""
     entries = jobs.history(connection(), path.job_id, query.before)
-    shown = ("number", "sentence", "made_at", "made_by", "parent", "is_head")
     return jsonify(
         {
-            "revisions": [{key: getattr(entry, key) for key in shown} for entry in entries],
+            "revisions": [{key: getattr(entry, key) for key in RevisionModel.model_fields} for entry in entries],
             "more": bool(entries) and entries[-1].number > 1,
         }
     )

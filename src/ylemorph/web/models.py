@@ -1,8 +1,8 @@
 """What comes in and goes out over HTTP. Requests are checked here once; the core trusts them afterwards."""
 
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal, get_type_hints
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, create_model
 
 from ..core.disk.model import Role
 from ..core.fit.layout import Verdict
@@ -12,6 +12,7 @@ from ..core.job.state import Stage
 from ..formats.option_models import OptionsModel
 from ..formats.plan_schema import FindingModel, PlanModel, UnallocatedModel
 from ..formats.survey import SurveyModel
+from ..store.jobs import Revision
 
 Line = Annotated[str, Field(max_length=200)]
 Note = Annotated[str, Field(max_length=10_000)]
@@ -293,13 +294,17 @@ class JobModel(_Out):
     trouble: Problem | None
 
 
-class RevisionModel(_Out):
-    number: int
-    sentence: str
-    made_at: str
-    made_by: str
-    parent: int | None
-    is_head: bool
+if TYPE_CHECKING:
+
+    class RevisionModel(_Out):
+        """One entry of a job's history."""
+
+else:
+    RevisionModel = create_model(
+        "RevisionModel",
+        __base__=_Out,
+        **{name: (kind, ...) for name, kind in get_type_hints(Revision).items() if name != "change"},
+    )
 
 
 class HistoryModel(_Out):
