@@ -50,8 +50,8 @@ def floors_of(
     shed_bytes: int = 0,
 ) -> Floors:
     """Rules 5.2 to 5.5 for a row that carries ``carried_bytes``; the other terms are 0 where unknown or cleared."""
-    slack = -(-carried_bytes * SLACK_PERCENT // 100)
-    slack = max(SLACK_LEAST, slack)
+    share = -(-carried_bytes * SLACK_PERCENT // 100)
+    slack = share if share > SLACK_LEAST else SLACK_LEAST
     wanted = carried_bytes - shed_bytes + slack
     binding: Binding = "used"
     if immovable_bytes > wanted:

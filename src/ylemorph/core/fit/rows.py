@@ -120,6 +120,7 @@ class _RowReader:
 
     def __init__(self, disk: Disk, table: PlannedTable, options: Options, roles: Roles) -> None:
         self.disk = disk
+        self.sector = disk.logical_sector_bytes
         self.keeps_logicals = table == "mbr"
         self.options = options
         self.roles = roles.by_number
@@ -131,8 +132,8 @@ class _RowReader:
         number, fs, options = partition.number, partition.filesystem, self.options
         role = self.roles[number]
         ability = ability_of(partition, reserved=role == "reserved")
-        source_bytes = partition.sectors * self.disk.logical_sector_bytes
-        base = ceiling = -(-source_bytes // self.grain)
+        source_bytes, grain = partition.sectors * self.sector, self.grain
+        base = ceiling = -(-source_bytes // grain)
         used = 0 if ability.made_new else fs.used_bytes if fs is not None else None
         resizable = ability.smaller or ability.larger
         may_change = role in ELASTIC_ROLES or number in options.elastic
@@ -143,7 +144,7 @@ class _RowReader:
         if resizable:
             if used is not None:
                 floors = floors_for(partition, role, ability, source_bytes, options, self.lighten.get(number, 0))
-            limit = ceiling_bytes(self.disk, partition, ability) // self.grain
+            limit = ceiling_bytes(self.disk, partition, ability) // grain
             ceiling = limit if limit > base else base
         pin = self._pin(partition, floors, base, ceiling) if number in self.pins else None
         carried, logical = number not in options.leave, partition.logical and self.keeps_logicals
