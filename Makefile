@@ -78,6 +78,8 @@ utilities:
 	$(call bring,btrfs,btrfs-progs)
 	$(call bring,fsck.fat,dosfstools)
 	$(call bring,dump.exfat,exfatprogs)
+	$(call bring,mcopy,mtools)
+	$(call bring,pdftoppm,poppler-utils)
 
 test: lint browser utilities $(STATIC)
 	$(SAY) "Tests"

@@ -12,7 +12,10 @@ from .commands import EXIT_FITS, EXIT_STOPPED, EXIT_WRONG_USE
 from .core.errors import YlemorphError
 from .core.plain import plain_line
 
-COMMANDS = {"demo": "serve", "plan": "plan", "schema": "schema", "serve": "serve", "survey": "survey"}
+COMMANDS = {
+    "demo": "serve", "plan": "plan", "rehearse": "rehearse", "schema": "schema", "serve": "serve", "steps": "steps",
+    "survey": "survey",
+}  # fmt: skip
 
 
 class _Commands(click.Group):

@@ -166,7 +166,9 @@ def ntfs_files(image: Path, work: Path) -> dict[str, str]:
     names = [str(path.relative_to(work / "files")) for path in (work / "files").rglob("*") if path.is_file()]
     found = {}
     for name in names:
-        copied = subprocess.run(["ntfscat", str(image), name], capture_output=True, check=True, env=ENVIRONMENT)
+        copied = subprocess.run(
+            ["ntfscat", "--force", str(image), name], capture_output=True, check=True, env=ENVIRONMENT
+        )
         found[name] = hashlib.sha256(copied.stdout).hexdigest()
     return found
 

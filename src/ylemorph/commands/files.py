@@ -26,8 +26,7 @@ def read_disk(name: str, wanted: str | None = None, option: str = "--disk") -> "
     try:
         is_image, data = _read(name)
     except (OSError, ValueError) as error:
-        reason = getattr(error, "strerror", None) or ("it is closed" if name == "-" else "not a path")
-        raise YlemorphError(f"cannot be read ({reason})", at=shown, mend="check the path") from None
+        raise _unreadable(error, name, shown) from None
     if is_image:
         from ..probe.disks import survey_path
 
@@ -42,6 +41,20 @@ def read_disk(name: str, wanted: str | None = None, option: str = "--disk") -> "
         if wanted == broken.name:
             raise YlemorphError(broken.error.sentence(), at=shown)
     return _picked(reading.found, wanted, shown, option).survey
+
+
+def read_text_file(name: str) -> tuple[str, bytes]:
+    """How a file is named in sentences, and its text; ``-`` is standard input. Raises YlemorphError."""
+    shown = "standard input" if name == "-" else name
+    try:
+        return shown, _read(name)[1]
+    except (OSError, ValueError) as error:
+        raise _unreadable(error, name, shown) from None
+
+
+def _unreadable(error: OSError | ValueError, name: str, shown: str) -> YlemorphError:
+    reason = getattr(error, "strerror", None) or ("it is closed" if name == "-" else "not a path")
+    return YlemorphError(f"cannot be read ({reason})", at=shown, mend="check the path")
 
 
 def _read(name: str) -> tuple[bool, bytes]:
@@ -97,6 +110,17 @@ def write_text(text: str, out: str | None) -> None:
         write_output(text)
     else:
         write_file(out, lambda file: file.write(_encoded(text, "utf-8")))
+
+
+def write_bytes(data: bytes, out: str | None) -> None:
+    """To standard output, or whole into a file."""
+    if out is not None:
+        write_file(out, lambda file: file.write(data))
+    elif sys.stdout is None or is_terminal(sys.stdout):
+        raise YlemorphError("this is no text for a screen", at="--format", mend="name a file with --out")
+    else:
+        sys.stdout.buffer.write(data)
+        sys.stdout.flush()
 
 
 def write_file(out: str, fill: "Callable[[IO[bytes]], object]") -> None:

@@ -2,19 +2,19 @@
 
 import json
 import sys
+from importlib import import_module
 
 import click
 
 from . import EXIT_FITS
 
+SCHEMAS = {"disk": "survey", "plan": "plan_schema", "steps": "steps_schema"}
+
 
 @click.command()
-@click.argument("what", type=click.Choice(["disk", "plan"]))
+@click.argument("what", type=click.Choice(list(SCHEMAS)))
 def schema(what: str) -> int:
-    """Print the JSON Schema of a survey (disk) or a plan."""
-    if what == "disk":
-        from ..formats.survey import schema as made
-    else:
-        from ..formats.plan_schema import schema as made
-    sys.stdout.write(json.dumps(made(), indent=1) + "\n")
+    """Print the JSON Schema of a survey (disk), a plan or steps."""
+    made = import_module(f"..formats.{SCHEMAS[what]}", __package__).schema()
+    sys.stdout.write(json.dumps(made, indent=1) + "\n")
     return EXIT_FITS

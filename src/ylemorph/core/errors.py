@@ -31,6 +31,10 @@ class BadSurvey(YlemorphError):
     """A survey that contradicts itself or the table it claims to have."""
 
 
+class BadSteps(YlemorphError):
+    """Steps that cannot be rehearsed: a field is missing, or names what is not there."""
+
+
 class BadOption(YlemorphError):
     """An option that names a row that is not there, or that contradicts another option."""
 

@@ -7,11 +7,14 @@ from collections.abc import Callable, Mapping
 from dataclasses import fields
 from typing import Any, Literal, get_args, get_origin, get_type_hints
 
+from ..core.carry.facts import FACTS
+from ..core.carry.sequence import WAYS
 from ..core.disk.model import Survey
 from ..core.errors import BadOption, BadSurvey, YlemorphError
 from ..core.fit.layout import Prepared
 from ..core.fit.options import OPTIONS, OptionKind
 from ..core.job.amendments import ListLightened, SetDiskSize, SetImmovableEnd, SetUsed, partition_of, source_of
+from ..core.job.bench_changes import ChooseWay, SetFact
 from ..core.job.change import Change, row_of
 from ..core.job.changes import CHANGES
 from ..core.job.disk_changes import Confirm, Describe, SetSource, SetTarget
@@ -20,7 +23,7 @@ from ..core.job.size_changes import Pin
 from ..core.job.state import JobState, SizedTarget
 from ..core.sizes import Bytes
 from .lightened import read_lightened
-from .options import options_from, options_to_data, whole
+from .options import facts_from, options_from, options_to_data, whole
 from .row_sizes import RowFigures, row_size
 from .survey import survey_from_data
 from .targets import target_from_text
@@ -237,10 +240,23 @@ def _option(kind: OptionKind, data: Mapping[str, Any], state: JobState) -> SetOp
     return SetOption(kind.key, kind.of(read), str(value)[:40])
 
 
+def _fact(data: Mapping[str, Any], _state: JobState) -> SetFact:
+    key, value = _text(data, "fact"), data.get("value")
+    if key not in FACTS:
+        raise BadOption(f"“{key[:40]}” is no fact", at="fact", mend="use one of " + ", ".join(FACTS))
+    if value in (None, ""):
+        return SetFact(key, None)
+    return SetFact(key, FACTS[key].of(facts_from({key: value})), str(value)[:40])
+
+
+def _way(data: Mapping[str, Any], _state: JobState) -> ChooseWay:
+    return ChooseWay(None if data.get("way") is None else _words(data, "way", WAYS))
+
+
 _SPECIAL: dict[str, Callable[[Mapping[str, Any], JobState], Change]] = {
     "describe": _describe, "source": _source, "target": _target, "confirm": _confirm, "disk-size": _disk_size,
     "used": _used, "immovable": _immovable, "lightened": _lightened, "pin": _pin, "leave": _leave, "lighten": _lighten,
-    "move": _move,
+    "move": _move, "fact": _fact, "way": _way,
 }  # fmt: skip
 _READERS = {key: _SPECIAL.get(key) or _plain(kind) for key, kind in CHANGES.items() if kind is not SetOption}
 CHANGE_KINDS = tuple(sorted({*_READERS, *OPTION_CHANGES}))

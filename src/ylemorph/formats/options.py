@@ -1,10 +1,11 @@
-"""Options from what a person typed or sent, and back: one reader for each kind of value of the table of options."""
+"""Options and facts of the bench from what a person typed or sent, and back: one reader for each kind of value."""
 
 from collections.abc import Callable, Iterable, Mapping
 from decimal import Decimal, InvalidOperation
 from functools import cached_property
 from typing import Any
 
+from ..core.carry.facts import FACTS, Facts
 from ..core.disk.model import ROLES, Disk
 from ..core.errors import BadOption, YlemorphError
 from ..core.fit.frame import frame_of, planned_table
@@ -21,25 +22,45 @@ def options_from(data: Mapping[str, Any], source: Disk | None = None, target: Di
     Sizes are whole bytes or text with a unit (rule 1.1); ``%`` is a share of the target's usable capacity, ``s`` a
     sector of the target; both need the disks. Raises BadOption or BadSize with the option's place.
     """
-    for key in data:
-        if key not in OPTIONS:
-            known = ", ".join(sorted(OPTIONS))
-            raise BadOption(f"“{str(key)[:40]}” is no option", at="options", mend=f"use one of {known}")
-    reader = _Reader(data, source, target)
-    options = Options()
-    for kind in OPTIONS.values():
-        value = reader.value(kind)
-        if value is not None:
-            options = kind.put(options, value)
-    return options
+    made: Options = _read_into(Options(), OPTIONS, data, _Reader(data, source, target), "option")
+    return made
 
 
 def options_to_data(options: Options) -> dict[str, Any]:
     """The options that differ from the usual ones, so that ``options_from`` reads them back equal without a disk."""
+    return _unusual(OPTIONS, options)
+
+
+def facts_from(data: Mapping[str, Any]) -> Facts:
+    """Facts of the bench from their keys, as options are read. Raises BadOption or BadSize with the fact's place."""
+    made: Facts = _read_into(Facts(), FACTS, data, _Reader(data, None, None), "fact")
+    return made
+
+
+def facts_to_data(facts: Facts) -> dict[str, Any]:
+    """The facts that somebody gave."""
+    return _unusual(FACTS, facts)
+
+
+def _read_into(
+    made: Any, table: Mapping[str, OptionKind], data: Mapping[str, Any], reader: "_Reader", noun: str
+) -> Any:
+    for key in data:
+        if key not in table:
+            known = ", ".join(sorted(table))
+            raise BadOption(f"“{str(key)[:40]}” is no {noun}", at=f"{noun}s", mend=f"use one of {known}")
+    for kind in table.values():
+        value = reader.value(kind)
+        if value is not None:
+            made = kind.put(made, value)
+    return made
+
+
+def _unusual(table: Mapping[str, OptionKind], values: Any) -> dict[str, Any]:
     return {
         key: _WRITERS[kind.kind](value)
-        for key, kind in OPTIONS.items()
-        for value in (kind.of(options),)
+        for key, kind in table.items()
+        for value in (kind.of(values),)
         if value != kind.default
     }
 
@@ -90,7 +111,8 @@ def _has_share(given: object) -> bool:
 
 
 def _at(kind: OptionKind, item: object = None) -> str:
-    return f"options.{kind.key}" if item is None else f"options.{kind.key}[{item}]"
+    owner = "facts" if kind.scope == "bench" else "options"
+    return f"{owner}.{kind.key}" if item is None else f"{owner}.{kind.key}[{item}]"
 
 
 def _choice(kind: OptionKind, given: object) -> Any:

@@ -10,6 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, NamedTuple, TypeVar
 
+from ..core.carry.sequence import WAYS
 from ..core.disk.model import Survey
 from ..core.errors import YlemorphError
 from ..core.fit.options import Options
@@ -17,7 +18,7 @@ from ..core.job.change import Change
 from ..core.job.changes import apply
 from ..core.job.state import JobState, SizedTarget
 from ..formats.changes import change_to_data
-from ..formats.options import options_from, options_to_data
+from ..formats.options import facts_from, facts_to_data, options_from, options_to_data
 from ..formats.targets import target_from_text
 from . import surveys
 from .database import NotFound, now, snapshot, transaction
@@ -72,7 +73,7 @@ class Conflict(YlemorphError):
 _HEAD = """
 SELECT job.id, job.version, job.created_at, job.changed_at, job.head, revision.number AS revision, revision.parent,
        revision.name, revision.code, revision.machine, revision.note, revision.source, revision.target,
-       revision.target_size, revision.target_sector, revision.options,
+       revision.target_size, revision.target_sector, revision.options, revision.bench,
        EXISTS (SELECT 1 FROM revision AS child WHERE child.parent = job.head) AS has_child
 FROM job JOIN revision ON revision.id = job.head
 """
@@ -296,6 +297,7 @@ def _add_revision(
         "target_size": sized.text if sized else None,
         "target_sector": sized.disk.logical_sector_bytes if sized else 512,
         "options": _compact(options_to_data(state.options)),
+        "bench": _compact({"facts": facts_to_data(state.facts), "way": state.way}),
         "change": _compact(change_to_data(change)) if change else None,
     }
     columns = ", ".join(values)
@@ -337,7 +339,15 @@ def _state(connection: sqlite3.Connection, row: sqlite3.Row) -> JobState:
         source=_survey(connection, row["source"]),
         target=_survey(connection, row["target"]) or sized_target(row["target_size"], row["target_sector"]),
         options=kept_options(row["options"]),
+        **_kept_bench(row["bench"]),
     )
+
+
+def _kept_bench(text: str) -> dict[str, Any]:
+    """Facts of the bench and the chosen way. Raises Broken."""
+    kept = _read_part("bench", lambda: json.loads(text))
+    facts = _read_part("bench", lambda: facts_from(kept.get("facts", {})))
+    return {"facts": facts, "way": kept.get("way") if kept.get("way") in WAYS else None}
 
 
 def _survey(connection: sqlite3.Connection, survey_id: int | None) -> Survey | None:

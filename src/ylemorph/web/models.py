@@ -125,6 +125,8 @@ class ChangeRequest(_In):
     row: int | None = None
     rows: Annotated[list[int], Field(max_length=1024)] | None = None
     fit: Line | None = None
+    fact: Line | None = None
+    way: Line | None = None
     size: Line | int | None = None
     bare: Literal["gib", "gb"] | None = None
     role: Line | None = None

@@ -63,10 +63,10 @@ def _pair(one: PlanRow | None, two: PlanRow | None) -> RowPair:
 
 
 def _side(plan: Plan) -> Side:
-    carried = sum(_carried(row) for row in plan.rows if row.carried)
+    carried = sum(carried_bytes_of(row) for row in plan.rows if row.carried)
     if plan.verdict == "does-not-fit":
         return Side(plan, None, carried, None)
-    packed = [_packed(row) for row in plan.rows if row.carried and row.size_bytes is not None]
+    packed = [packed_bytes_of(row) for row in plan.rows if row.carried and row.size_bytes is not None]
     known = [value for value in packed if value is not None]
     return Side(
         plan,
@@ -76,7 +76,7 @@ def _side(plan: Plan) -> Side:
     )
 
 
-def _carried(row: PlanRow) -> int:
+def carried_bytes_of(row: PlanRow) -> int:
     """Rule 9.1: used space where the file system is known, the whole partition else; made rows carry nothing."""
     if row.change == "made":
         return 0
@@ -85,7 +85,8 @@ def _carried(row: PlanRow) -> int:
     return row.used_bytes if row.used_bytes is not None and row.resizable else row.source_bytes
 
 
-def _packed(row: PlanRow) -> int | None:
+def packed_bytes_of(row: PlanRow) -> int | None:
+    """Rule 9.2: what must be packed before the row can be as small as planned; None where that is not known."""
     if row.change != "shrinks" or row.size_bytes is None:
         return 0
     return bytes_past(row.row.partition, row.size_bytes, row.source_bytes)

@@ -25,8 +25,9 @@ ValueKind = Literal[
     "choice", "row", "rows", "order", "row-sizes", "row-roles", "percent", "size", "size-or-share", "text"
 ]
 # Whom an option speaks of. What belongs to rows or the source goes with another source, what belongs to the target
-# with another target; ``workshop`` options have a default there, with which a new job begins.
-Scope = Literal["rows", "source", "target", "job", "workshop"]
+# with another target; ``workshop`` options have a default there, with which a new job begins. Facts of the bench are
+# declared alike.
+Scope = Literal["rows", "source", "target", "job", "workshop", "bench"]
 MOST_HEADROOM_HUNDREDTHS = 1000_00
 LEAST_GRAIN = 4096
 MOST_GRAIN = GiB
@@ -51,13 +52,13 @@ class OptionKind(NamedTuple):
     least: int = 0
     most: int = 2**63 - 1
 
-    def of(self, options: "Options") -> Any:
+    def of(self, options: Any) -> Any:
         value: Any = options
         for name in self.path:
             value = getattr(value, name)
         return value
 
-    def put(self, options: "Options", value: Any) -> "Options":
+    def put(self, options: Any, value: Any) -> Any:
         """``options`` with another value of this option."""
         if len(self.path) == 1:
             return options.but(**{self.path[0]: value})
@@ -173,17 +174,18 @@ class Options:
         return made
 
 
-def _kinds(declared: type, path: tuple[str, ...] = ()) -> Iterator[OptionKind]:
+def kinds_of(declared: type, path: tuple[str, ...] = ()) -> Iterator[OptionKind]:
+    """What the fields of ``declared``, and of the values in it, say of themselves."""
     for entry in fields(declared):
         if is_dataclass(entry.default) and not entry.metadata:
-            yield from _kinds(type(entry.default), (*path, entry.name))
+            yield from kinds_of(type(entry.default), (*path, entry.name))
             continue
         more = dict(entry.metadata)
         key = more.pop("key") or entry.name
         yield OptionKind(key=key, path=(*path, entry.name), default=entry.default, **more)
 
 
-OPTIONS: dict[str, OptionKind] = {kind.key: kind for kind in _kinds(Options)}
+OPTIONS: dict[str, OptionKind] = {kind.key: kind for kind in kinds_of(Options)}
 ROW_OPTIONS = tuple(kind for kind in OPTIONS.values() if kind.scope == "rows")
 _row_values = attrgetter(*(".".join(kind.path) for kind in ROW_OPTIONS))  # the quickest way to ask for them all
 _NO_ROWS = _row_values(Options())

@@ -10,6 +10,7 @@ from ..fit.options import Options
 from ..fit.plan import make_plan
 from ..sizes import format_size
 from .amendments import ListLightened, SetDiskSize, SetImmovableEnd, SetUsed
+from .bench_changes import ChooseWay, SetFact
 from .change import Applied, Change
 from .disk_changes import Confirm, Describe, SetSource, SetTarget
 from .row_changes import (
@@ -33,7 +34,8 @@ CHANGES: dict[str, type[Change]] = {
     change.key: change
     for change in (
         Describe, SetSource, SetTarget, Confirm, SetDiskSize, SetUsed, SetImmovableEnd, ListLightened, SetFit, TakeRest,
-        Pin, Unpin, Drag, Leave, Carry, Hold, Release, SetRole, Lighten, ClearEnd, Move, SetOption, Reset,
+        Pin, Unpin, Drag, Leave, Carry, Hold, Release, SetRole, Lighten, ClearEnd, Move, SetOption, Reset, SetFact,
+        ChooseWay,
     )
 }  # fmt: skip
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import ClassVar
 
+from ..carry.facts import Facts
 from ..disk.compare import confirms, same_disk
 from ..disk.model import Disk, Survey
 from ..errors import BadOption
@@ -42,6 +43,8 @@ class SetSource(Change):
         keeps = before is not None and after is not None and _is_same(before, after)
         options = state.options if keeps else state.options.without("rows", "source", "target")
         made = state.but(source=self.survey, options=options)
+        if not keeps:  # what was said of the old source does not hold for another
+            made = made.but(facts=Facts(workspace=state.facts.workspace, target_link=state.facts.target_link), way=None)
         _refuse_source_as_target(made)
         return Applied(made, f"Source set to {after.model or 'a disk'}" if after else "Source taken out")
 
@@ -54,7 +57,11 @@ class SetTarget(Change):
     target: Survey | SizedTarget | None
 
     def make(self, state: JobState) -> Applied:
-        made = state.but(target=self.target, options=state.options.without("target"))
+        made = state.but(
+            target=self.target,
+            options=state.options.without("target"),
+            facts=state.facts.but(target_link="unknown", both_attached="unknown"),
+        )
         _refuse_source_as_target(made)
         if self.target is None:
             return Applied(made, "Target taken out")

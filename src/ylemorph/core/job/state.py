@@ -3,11 +3,13 @@
 from dataclasses import dataclass, replace
 from typing import Any, Literal, NamedTuple
 
+from ..carry.facts import Facts
+from ..carry.sequence import WayKey
 from ..disk.model import Disk, Survey
 from ..errors import BadOption
 from ..fit.options import Options
 
-Stage = Literal["source", "target", "fit"]
+Stage = Literal["source", "target", "fit", "carry"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +38,8 @@ class JobState:
     source: Survey | None = None
     target: Survey | SizedTarget | None = None
     options: Options = Options()
+    facts: Facts = Facts()
+    way: WayKey | None = None
 
     def but(self, **changes: Any) -> "JobState":
         return replace(self, **changes)
@@ -50,7 +54,7 @@ class JobState:
 
     @property
     def stage(self) -> Stage:
-        """The stage at which something is missing, or the last that there is something to do at."""
+        """The stage at which something is missing, or where the plan is made."""
         return "source" if self.source is None else "target" if self.target is None else "fit"
 
     @property

@@ -1,0 +1,66 @@
+"""``ylemorph steps``."""
+
+import sys
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from ..core.carry.sequence import WAYS
+from ..core.errors import YlemorphError
+from . import EXIT_DOES_NOT_FIT, EXIT_FITS
+from .files import is_terminal, write_bytes, write_text
+from .pair import pair_options, plan_of
+
+if TYPE_CHECKING:
+    from ..core.carry.carry import Carrying
+
+STEPS_FORMATS = ("table", "json", "sh", "pdf")
+
+
+@click.command()
+@pair_options
+@click.option("--way", type=click.Choice(WAYS), help="The way; the proposed one unless given.")
+@click.option("--fact", "facts", multiple=True, metavar="NAME=VALUE", help="What is known of the bench.")
+@click.option("--format", "form", type=click.Choice(STEPS_FORMATS), default="table", show_default=True)
+@click.option("--out", metavar="FILE", help="Write there instead of standard output.")
+def steps(way: Any, facts: tuple[str, ...], form: str, out: str | None, **given: Any) -> int:
+    """Say how the plan for SOURCE and its target is carried out: the ways, and the steps of one of them."""
+    from ..core.carry.carry import carry_out
+    from ..formats.options import facts_from
+
+    made = carry_out(plan_of(**given), facts_from(_pairs(facts)), way)
+    fits = made.ground.plan.verdict in ("comfortable", "tight")
+    if form == "pdf":
+        from ..formats.sheet import sheet_pdf
+
+        write_bytes(sheet_pdf(made), out)
+    else:
+        write_text(_rendered(made, form, terminal=out is None and is_terminal(sys.stdout)), out)
+    return EXIT_FITS if fits else EXIT_DOES_NOT_FIT
+
+
+def _pairs(facts: tuple[str, ...]) -> dict[str, str]:
+    found: dict[str, str] = {}
+    for fact in facts:
+        name, equals, value = fact.partition("=")
+        if not equals:
+            raise YlemorphError(f"“{fact[:40]}” is not NAME=VALUE", at="--fact", mend="write both_attached=yes")
+        key = name.strip().replace("-", "_")
+        if key in found:
+            raise YlemorphError(f"“{key[:40]}” is given twice", at="--fact", mend="give it once")
+        found[key] = value.strip()
+    return found
+
+
+def _rendered(made: "Carrying", form: str, *, terminal: bool) -> str:
+    if form == "json":
+        from ..formats.steps import steps_to_json
+
+        return steps_to_json(made)
+    if form == "sh":
+        from ..formats.shell_script import script_of
+
+        return script_of(made)
+    from ..formats.steps_text import steps_to_text
+
+    return steps_to_text(made, terminal=terminal)

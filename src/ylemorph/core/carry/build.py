@@ -1,0 +1,213 @@
+"""The steps of each way, in order: what belongs to the end goes there once, nothing is resized twice (rule 13.3)."""
+
+from bisect import bisect_left
+
+from ..errors import BadOption
+from ..sizes import Extent, format_size
+from .ground import Ground, Load
+from .in_place import Shift, order_moves
+from .sequence import DiskName, Step, StepKind
+from .times import BY_FILE, BY_SECTOR, spent
+
+Steps = list[Step]
+
+
+def straight(ground: Ground) -> Steps:
+    """A copier that makes smaller on the way; what grows is made larger afterwards."""
+    steps = [_check(ground, "source", load) for load in ground.loads if not load.hold.fixed]
+    return [*steps, _table(ground), *_copies(ground, "source", packs=True), *_makes(ground)]
+
+
+def files(ground: Ground) -> Steps:
+    """New table and file systems, files copied: the file systems need no check of their own."""
+    return [_table(ground), *_copies(ground, "source", packs=True), *_makes(ground)]
+
+
+def shrink_first(ground: Ground) -> Steps:
+    """Smaller at the source, copied at equal sizes, made larger at the target."""
+    steps: Steps = []
+    for load in ground.loads:
+        if not load.hold.fixed:
+            steps.append(_check(ground, "source", load))
+        if _shrinks(load):
+            steps.append(_shrink(ground, "source", load))
+    return [*steps, _table(ground), *_copies(ground, "source", packs=False), *_makes(ground)]
+
+
+def through_image(ground: Ground) -> Steps:
+    """Into an image, made smaller there, and out to the target.
+
+    Row by row, so that there need be room for one only; a source that is failing or worn, or that must be detached
+    before the target is attached, goes in whole first.
+    """
+    inward = [_into_image(ground, load) for load in ground.loads]
+    inside = [_in_image(ground, load) for load in ground.loads]
+    outward = [_copy(ground, "image", load, shortened=True) for load in ground.loads]
+    larger = [_grow(ground, load) if _grows(load) else [] for load in ground.loads]
+    if ground.whole_image:
+        inward = [[_read_whole(ground)]]
+    if ground.whole_image or ground.facts.both_attached == "no":
+        return [*_flat(inward), *_flat(inside), _table(ground), *_flat(_pairs(outward, larger)), *_makes(ground)]
+    rows = [[*a, *b, c, *d] for a, b, c, d in zip(inward, inside, outward, larger, strict=True)]
+    return [_table(ground), *_flat(rows), *_makes(ground)]
+
+
+def restore(ground: Ground) -> Steps:
+    """A backup written back, which comes out at the old sizes and places; then everything in place (rule 10).
+
+    Raises BadOption where rows cannot pass each other.
+    """
+    steps = [_write_back(ground)]
+    if ground.plan.frame.table == "gpt" and ground.plan.source.table == "gpt":
+        steps.append(_simple(ground, "mend-table", "target"))
+    shifts = []
+    for load in ground.loads:
+        now = load.hold.extent
+        if not load.hold.fixed:
+            steps.append(_check(ground, "target", load))
+        if _shrinks(load):
+            steps.append(_shrink(ground, "target", load))
+            now = _short(load)
+        shifts.append(Shift(load.number, now, load.goal))
+    by_number = {load.number: load for load in ground.loads}
+    moves = order_moves(shifts, ground.usable, ground.plan.frame.grain_sectors)
+    if moves.blocked is not None:
+        name, missing = by_number[moves.blocked.row].row.row.name, moves.blocked.missing * ground.sector
+        raise BadOption(
+            f"{name} ({moves.blocked.row}) cannot pass the others: {format_size(missing)} of free space are missing",
+            mend="keep the order of the rows, or leave one behind",
+        )
+    steps += [_move(ground, by_number[row], now, goal) for row, now, goal in moves.made]
+    steps.append(_table(ground))
+    for load in ground.loads:
+        if _grows(load):
+            steps += _grow(ground, load)
+    return [*steps, *_makes(ground), _simple(ground, "identity", "target")]
+
+
+def _flat(groups: list[Steps]) -> Steps:
+    return [step for group in groups for step in group]
+
+
+def _pairs(copies: Steps, larger: list[Steps]) -> list[Steps]:
+    return [[copy, *more] for copy, more in zip(copies, larger, strict=True)]
+
+
+def _shrinks(load: Load) -> bool:
+    return not load.hold.fixed and load.goal.length < load.hold.extent.length
+
+
+def _grows(load: Load) -> bool:
+    return not load.hold.fixed and load.goal.length > load.hold.extent.length
+
+
+def _short(load: Load) -> Extent:
+    """Where the row stands, at its planned length where that is smaller."""
+    start, length = load.hold.extent.start, load.hold.extent.length
+    return Extent(start, start + (min(length, load.goal.length) if not load.hold.fixed else length))
+
+
+def _placed(load: Load) -> Extent:
+    """At its place on the target, not yet larger."""
+    return Extent(load.goal.start, load.goal.start + _short(load).length)
+
+
+def _free_behind(starts: list[int], extent: Extent) -> int:
+    place = bisect_left(starts, extent.stop)
+    return starts[place] - extent.stop if place < len(starts) else 0
+
+
+def _simple(ground: Ground, kind: StepKind, disk: DiskName) -> Step:
+    return Step(kind, disk, seconds=spent(kind, 0, ground.rates[disk], BY_SECTOR))
+
+
+def _table(ground: Ground) -> Step:
+    return _simple(ground, "table", "target")
+
+
+def _check(ground: Ground, disk: DiskName, load: Load) -> Step:
+    extent = load.hold.extent
+    return Step(
+        "check", disk, load.number, None, extent, extent, seconds=spent("check", 0, ground.rates[disk], BY_FILE)
+    )
+
+
+def _copies(ground: Ground, name: DiskName, *, packs: bool) -> Steps:
+    steps: Steps = []
+    for load in ground.loads:
+        steps.append(_copy(ground, name, load, shortened=not packs))
+        if _grows(load):
+            steps += _grow(ground, load)
+    return steps
+
+
+def _copy(ground: Ground, name: DiskName, load: Load, *, shortened: bool) -> Step:
+    """To its place; ``shortened``: it was made smaller before, so the copy keeps the length."""
+    rate, to = ground.rates[name].along(ground.rates["target"]), _placed(load)
+    source = _short(load) if shortened else load.hold.extent
+    free = _free_behind(ground.starts, to) if to.length < source.length else None
+    copied = load.copied
+    return Step(
+        "copy", "target", load.number, name, source, to, copied, copied, spent("copy", copied, rate, load.shares), free
+    )
+
+
+def _into_image(ground: Ground, load: Load) -> Steps:
+    rate, extent, copied = ground.rates["source"].along(ground.rates["image"]), load.hold.extent, load.copied
+    seconds = spent("copy", copied, rate, load.shares)
+    return [Step("copy", "image", load.number, "source", extent, extent, copied, copied, seconds)]
+
+
+def _in_image(ground: Ground, load: Load) -> Steps:
+    if load.hold.fixed:
+        return []
+    check = _check(ground, "image", load)
+    return [check, _shrink(ground, "image", load)] if _shrinks(load) else [check]
+
+
+def _shrink(ground: Ground, disk: DiskName, load: Load) -> Step:
+    """What lies past the new end is read and written on the same disk."""
+    extent, to, packed = load.hold.extent, _short(load), ground.packed(load)
+    most = min(load.copied, (extent.length - to.length) * ground.sector)
+    seconds = spent("shrink", None if packed is None else 2 * packed, ground.rates[disk], BY_FILE, 2 * most)
+    free = _free_behind(ground.source_starts, to)
+    return Step("shrink", disk, load.number, None, extent, to, packed, packed, seconds, free)
+
+
+def _grow(ground: Ground, load: Load) -> Steps:
+    seconds = spent("grow", 0, ground.rates["target"], BY_FILE)
+    free = _free_behind(ground.starts, load.goal)
+    return [Step("grow", "target", load.number, None, _placed(load), load.goal, 0, 0, seconds, free)]
+
+
+def _move(ground: Ground, load: Load, now: Extent, goal: Extent) -> Step:
+    """Its whole length, or its used space where the mover knows the file system (rule 9.3)."""
+    size, rate = now.length * ground.sector, ground.rates["target"]
+    low, _ = spent("move", 2 * min(load.copied, size), rate, BY_FILE)
+    _, high = spent("move", 2 * size, rate, BY_SECTOR)
+    return Step("move", "target", load.number, None, now, goal, size, size, (low, max(low, high)))
+
+
+def _makes(ground: Ground) -> Steps:
+    seconds = spent("make", 0, ground.rates["target"], BY_SECTOR)
+    return [Step("make", "target", row.number, None, None, place, seconds=seconds) for row, place in ground.made]
+
+
+def _read_whole(ground: Ground) -> Step:
+    """Sector by sector, past read errors: the only time that the source is read."""
+    extent = Extent(0, ground.plan.source.sectors)
+    size, rate = extent.length * ground.sector, ground.rates["source"].along(ground.rates["image"])
+    return Step("read", "image", None, "source", extent, extent, size, size, spent("read", size, rate, BY_SECTOR))
+
+
+def _write_back(ground: Ground) -> Step:
+    """The backup, as far as its last row reaches; what it holds is its own size, where that is known."""
+    extent = Extent(0, last_end(ground))
+    size = ground.facts.backup_size or ground.carried_bytes
+    rate = ground.rates["image"].along(ground.rates["target"])
+    return Step("read", "target", None, "source", extent, extent, size, size, spent("read", size, rate, BY_FILE))
+
+
+def last_end(ground: Ground) -> int:
+    """LBA behind the last partition of the source."""
+    return max([partition.first_lba + partition.sectors for partition in ground.plan.source.partitions], default=0)

@@ -1,0 +1,119 @@
+"""The one way from a plan and the facts of a bench to its ways, the steps of one of them, and their rehearsal."""
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import NamedTuple
+
+from ..errors import BadOption
+from ..fit.options import OptionKind
+from ..fit.plan import Plan
+from ..sizes import Units
+from .check_lists import Item, lists_of
+from .facts import FACTS, Facts
+from .ground import Ground
+from .rehearse import Frame, Verdict, rehearse
+from .sequence import Sequence, WayKey
+from .ways import Way, proposed, sequence_of, way_of, ways_of
+
+
+@dataclass(frozen=True)
+class Carrying:
+    """How a plan is carried out. ``way`` is the chosen one, else the proposed one; None where none is possible."""
+
+    ground: Ground
+    chosen: WayKey | None = None
+    units: Units = "binary"
+
+    @cached_property
+    def ways(self) -> tuple[Way, ...]:
+        return ways_of(self.ground, self.units)
+
+    @cached_property
+    def proposed(self) -> WayKey | None:
+        return proposed(self.ground, self.ways)
+
+    @cached_property
+    def way(self) -> Way | None:
+        if self.chosen is not None:
+            return next(way for way in self.ways if way.key == self.chosen)
+        return next((way for way in self.ways if way.key == self.proposed), None)
+
+    @cached_property
+    def sequence(self) -> Sequence | None:
+        return None if self.way is None or self.way.steps is None else sequence_of(self.ground, self.way)
+
+    @cached_property
+    def rehearsal(self) -> Verdict | None:
+        return None if self.sequence is None else rehearse(self.sequence)
+
+    @cached_property
+    def film(self) -> list[Frame]:
+        frames: list[Frame] = []
+        if self.sequence is not None:
+            rehearse(self.sequence, frames)
+        return frames
+
+    @cached_property
+    def lists(self) -> tuple[Item, ...]:
+        return lists_of(self.ground, self.way.key if self.way else None)
+
+
+def carry_out(plan: Plan, facts: Facts, way: WayKey | None = None, units: Units = "binary") -> Carrying:
+    """A plan on a bench. Raises BadOption where the wished way is not possible."""
+    made = Carrying(Ground(plan, facts), way, units)
+    if way is not None:
+        wished = way_of(made.ground, way, units)
+        if not wished.possible:
+            raise BadOption(f"{way} is not possible: {wished.why}", at="way", mend="choose another way")
+    return made
+
+
+def steps_and_rehearsal(plan: Plan, facts: Facts, way: WayKey) -> Verdict:
+    """One way's steps, rehearsed, and nothing else. Raises BadOption where it has none."""
+    ground = Ground(plan, facts)
+    return rehearse(sequence_of(ground, way_of(ground, way)))
+
+
+class Question(NamedTuple):
+    """A fact that is asked, or was answered: what it decides for this job."""
+
+    kind: OptionKind
+    answer: object
+    decides: bool
+
+
+def questions_of(plan: Plan, facts: Facts) -> tuple[Question, ...]:
+    """The facts that matter for this plan: another answer would change a way, a time or a line to tick."""
+    return tuple(
+        Question(kind, kind.of(facts), decides)
+        for kind in FACTS.values()
+        if (decides := _decides(plan, facts, kind)) or kind.of(facts) != kind.default
+    )
+
+
+def _decides(plan: Plan, facts: Facts, kind: OptionKind) -> bool:
+    if not _makes_sense(plan, facts, kind):
+        return False
+    answers = kind.choices or (None, 0, 2**62)
+    outcomes = {_outcome(plan, kind.put(facts, answer)) for answer in answers}
+    return len(outcomes) > 1
+
+
+def _makes_sense(plan: Plan, facts: Facts, kind: OptionKind) -> bool:
+    """The size of a backup that is not there is not asked, nor what a survey says already."""
+    source = plan.source
+    if kind.key == "backup_size":
+        return facts.backup == "yes"
+    if kind.key == "health":
+        return source.health is None or source.health.state == "unknown"
+    if kind.key == "source_link":
+        return source.link == "unknown"
+    if kind.key == "target_link":
+        return plan.target.link == "unknown"
+    return True
+
+
+def _outcome(plan: Plan, facts: Facts) -> object:
+    made = Carrying(Ground(plan, facts))
+    ways = tuple((way.key, way.possible, way.open_needs, way.seconds) for way in made.ways)
+    return ways, made.lists

@@ -1,0 +1,129 @@
+"""What is ticked off before and after the steps, made from this job's facts. Common practice, no source."""
+
+from collections.abc import Callable, Iterator
+from typing import Literal, NamedTuple
+
+from ..disk.compare import confirmation
+from ..disk.roles import WINDOWS_KINDS
+from ..fit.plan import PlanRow
+from .ground import Ground
+from .sequence import WayKey
+
+When = Literal["before", "after"]
+
+
+class Item(NamedTuple):
+    """One line to tick. ``key`` stays the same for the same thing, whatever the words."""
+
+    key: str
+    when: When
+    text: str
+
+
+class _Line(NamedTuple):
+    key: str
+    when: When
+    text: Callable[["_Job"], str]
+    wanted: Callable[["_Job"], bool] = lambda _job: True
+
+
+class _Job(NamedTuple):
+    ground: Ground
+    way: WayKey | None
+
+    @property
+    def source(self) -> str:
+        return self.ground.plan.source.model or "the source"
+
+    @property
+    def target(self) -> str:
+        disk = self.ground.plan.target
+        signs = confirmation(disk, self.ground.plan.source) if disk.serial else ""
+        return f"{disk.model or 'the target'}{f', serial ending {signs[-4:]}' if signs else ''}"
+
+    @property
+    def systems(self) -> list[PlanRow]:
+        return [row for row in self.ground.plan.rows if row.role == "system" and row.carried]
+
+    @property
+    def is_windows(self) -> bool:
+        return any(row.kind in WINDOWS_KINDS for row in self.systems)
+
+    @property
+    def starts(self) -> bool:
+        """Whether a machine is to start from the target."""
+        return bool(self.systems)
+
+    @property
+    def is_locked(self) -> bool:
+        return any(row.kind in ("bitlocker", "luks") for row in self.ground.plan.rows)
+
+    @property
+    def mode(self) -> str:
+        return "UEFI" if self.ground.plan.frame.table == "gpt" else "legacy"
+
+    @property
+    def Source(self) -> str:  # the same at the beginning of a sentence
+        return self.source[:1].upper() + self.source[1:]
+
+    @property
+    def from_backup(self) -> bool:
+        return self.way == "restore"
+
+
+def _always(text: str) -> Callable[[_Job], str]:
+    return lambda _job: text
+
+
+LINES: tuple[_Line, ...] = (
+    _Line("backup", "before", lambda job: f"A backup of {job.source} is there and was opened once"),
+    _Line(
+        "checked", "before",
+        lambda job: f"The file systems of {job.source} were checked", lambda job: not job.from_backup,
+    ),
+    _Line(
+        "clean-shutdown", "before",
+        _always("The machine was shut down fully: hibernation and fast start off"),
+        lambda job: job.is_windows and not job.from_backup,
+    ),
+    _Line(
+        "encryption", "before",
+        _always("Encryption is paused, and the recovery key is written down"),
+        lambda job: job.ground.facts.encryption != "none" and (job.is_windows or job.is_locked),
+    ),
+    _Line("programs", "before", _always("Programs are closed, and nothing else uses the disks")),
+    _Line("mains", "before", _always("The computer runs on mains, and does not go to sleep")),
+    _Line("right-disk", "before", lambda job: f"The disk that is written to is {job.target}"),
+    _Line(
+        "room", "before",
+        _always("The place for the image has the room, and is neither of the two disks"),
+        lambda job: job.way == "through-image",
+    ),
+    _Line("detached", "after", lambda job: f"{job.Source} is detached before the first start", lambda job: job.starts),
+    _Line("start-order", "after", lambda job: f"The start order names {job.target}", lambda job: job.starts),
+    _Line("firmware", "after", lambda job: f"The firmware starts in {job.mode} mode", lambda job: job.starts),
+    _Line("starts", "after", _always("The machine started from the new disk"), lambda job: job.starts),
+    _Line("sizes", "after", _always("Sizes, free space and places are as planned")),
+    _Line(
+        "encryption-again", "after",
+        _always("Encryption is on again"), lambda job: job.ground.facts.encryption == "paused",
+    ),
+    _Line("activation", "after", _always("The system is still activated"), lambda job: job.is_windows),
+    _Line(
+        "licences", "after",
+        _always("Programs that ask for their licence again were started once"), lambda job: job.starts,
+    ),
+    _Line("permissions", "after", _always("Permissions and long names were looked at"), lambda job: job.way == "files"),
+    _Line("keep-old", "after", lambda job: f"{job.Source} is put away unchanged, with the date until it is kept"),
+)  # fmt: skip
+
+
+def lists_of(ground: Ground, way: WayKey | None) -> tuple[Item, ...]:
+    """The lines that this job needs, in order."""
+    return tuple(_items(_Job(ground, way)))
+
+
+def _items(job: _Job) -> Iterator[Item]:
+    for line in LINES:
+        if line.wanted(job):
+            yield Item(line.key, line.when, line.text(job))

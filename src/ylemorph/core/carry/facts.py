@@ -1,0 +1,61 @@
+"""Facts of the bench: what a person knows of this job and no survey tells. One table, declared like the options."""
+
+from dataclasses import dataclass, replace
+from typing import Literal, get_args
+
+from ..disk.model import HealthState, Link
+from ..fit.options import OptionKind, kinds_of, option
+
+YesNo = Literal["unknown", "yes", "no"]
+Encryption = Literal["unknown", "none", "paused", "active"]
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """What is known of the bench; ``unknown`` or None where nobody said. Sizes are bytes.
+
+    The question that a person is asked is the field's help. How the machine starts is an option of the plan.
+    """
+
+    both_attached: YesNo = option(
+        "unknown", "choice", "bench", "Can both disks be attached at once?", choices=get_args(YesNo),
+        set_words="Both disks attached at once: {}", unset_words="Not known whether both disks can be attached at once",
+    )  # fmt: skip
+    change_source: YesNo = option(
+        "unknown", "choice", "bench", "May the source be changed?", choices=get_args(YesNo),
+        set_words="Source may be changed: {}", unset_words="Not known whether the source may be changed",
+    )  # fmt: skip
+    source_link: Link = option(
+        "unknown", "choice", "bench", "How is the source attached while it is read?", choices=get_args(Link),
+        set_words="Source attached by {}", unset_words="Source attached as its survey says",
+    )  # fmt: skip
+    target_link: Link = option(
+        "unknown", "choice", "bench", "How is the target attached while it is written?", choices=get_args(Link),
+        set_words="Target attached by {}", unset_words="Target attached as its survey says",
+    )  # fmt: skip
+    workspace: int | None = option(
+        None, "size", "bench", "How much room is there for an image?", metavar="SIZE",
+        set_words="Workspace of {}", unset_words="Workspace not known",
+    )  # fmt: skip
+    backup: YesNo = option(
+        "unknown", "choice", "bench", "Is there a backup of the source?", choices=get_args(YesNo),
+        set_words="Backup of the source: {}", unset_words="Not known whether there is a backup",
+    )  # fmt: skip
+    backup_size: int | None = option(
+        None, "size", "bench", "How large is the backup?", metavar="SIZE",
+        set_words="Backup of {}", unset_words="Size of the backup not known",
+    )  # fmt: skip
+    encryption: Encryption = option(
+        "unknown", "choice", "bench", "Is the source encrypted by its system?", choices=get_args(Encryption),
+        set_words="Encryption: {}", unset_words="Not known whether the source is encrypted",
+    )  # fmt: skip
+    health: HealthState = option(
+        "unknown", "choice", "bench", "How is the source's health?", choices=get_args(HealthState),
+        set_words="Health of the source: {}", unset_words="Health of the source as its survey says",
+    )  # fmt: skip
+
+    def but(self, **changes: object) -> "Facts":
+        return replace(self, **changes)  # type: ignore[arg-type]  # read and checked against the table before
+
+
+FACTS: dict[str, OptionKind] = {kind.key: kind for kind in kinds_of(Facts)}

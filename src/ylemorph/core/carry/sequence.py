@@ -1,0 +1,73 @@
+"""Steps as values: what stands where, what is done to it, and where it must end. LBAs are half-open extents."""
+
+from dataclasses import dataclass
+from typing import Literal, NamedTuple, get_args
+
+from ..sizes import Extent
+
+DiskName = Literal["source", "image", "target"]
+DISK_NAMES: tuple[DiskName, ...] = get_args(DiskName)
+StepKind = Literal[
+    "read", "copy", "shrink", "grow", "move", "table", "cut", "mend-table", "make", "check", "identity"
+]  # fmt: skip
+STEP_KINDS: tuple[StepKind, ...] = get_args(StepKind)
+WayKey = Literal["straight", "shrink-first", "through-image", "restore", "files"]
+WAYS: tuple[WayKey, ...] = get_args(WayKey)
+
+
+class Shape(NamedTuple):
+    """A disk of the bench as far as steps care: its size, and which LBAs may hold rows."""
+
+    sectors: int
+    sector_bytes: int
+
+
+class Hold(NamedTuple):
+    """Where a carried row stands on the source, bytes that must find room in it, and whether it keeps its length."""
+
+    row: int
+    extent: Extent
+    bytes: int
+    fixed: bool
+
+
+class Step(NamedTuple):
+    """One step. ``source`` and ``to`` are extents in LBAs of ``from_disk`` (or ``disk``) and ``disk``.
+
+    ``read_bytes`` and ``write_bytes`` are None where they are not known (rule 9.2). ``seconds``: a range (rule 11).
+    ``free_sectors``: what stands free behind the row afterwards, where that is asked for.
+    """
+
+    kind: StepKind
+    disk: DiskName
+    row: int | None = None
+    from_disk: DiskName | None = None
+    source: Extent | None = None
+    to: Extent | None = None
+    read_bytes: int | None = 0
+    write_bytes: int | None = 0
+    seconds: tuple[int, int] = (0, 0)
+    free_sectors: int | None = None
+
+
+class Goal(NamedTuple):
+    """Where a row of the plan must stand on the target; None where it stays behind. ``added``: no source has it."""
+
+    row: int
+    extent: Extent | None
+    added: bool = False
+    logical: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Sequence:
+    """Everything that a rehearsal looks at. ``usable``: LBAs of the target that may hold rows."""
+
+    way: WayKey
+    disks: dict[DiskName, Shape]
+    grain_bytes: int
+    holds: tuple[Hold, ...]
+    steps: tuple[Step, ...]
+    goals: tuple[Goal, ...]
+    gpt: bool
+    usable: Extent

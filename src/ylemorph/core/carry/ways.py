@@ -1,0 +1,318 @@
+"""The ways to carry a plan out (rule 13): one table with when each is possible, what it needs, risks and leaves."""
+
+from collections.abc import Callable, Iterable
+from typing import NamedTuple
+
+from ..disk.filesystems import BLOCKING
+from ..errors import BadOption
+from ..sizes import Units, format_size
+from . import build
+from .ground import Ground
+from .sequence import Sequence, Step, WayKey
+from .times import added
+
+Sentence = Callable[[Ground, Units], str]
+
+
+class Need(NamedTuple):
+    """What a way needs of the bench: the fact that tells, and whether it is there; None where nobody said."""
+
+    fact: str
+    met: Callable[[Ground], bool | None]
+    lacking: Sentence
+    words: Sentence
+
+
+class WayKind(NamedTuple):
+    """One way. ``hinders`` says why the plan itself rules it out; empty where it does not."""
+
+    name: str
+    what: str
+    steps: Callable[[Ground], list[Step]]
+    needs: tuple[Need, ...]
+    hinders: Sentence
+    suits: Sentence
+    risks: str
+    by_hand: Sentence
+    by_hand_count: int
+    workspace: Callable[[Ground], int] = lambda _ground: 0
+    changes_source: bool = False
+
+
+class Way(NamedTuple):
+    """A way as it stands for one plan. ``open_needs``: facts that nobody gave yet.
+
+    ``steps`` are None where none lead there, bytes where a part is not known (rule 9.2).
+    """
+
+    key: WayKey
+    possible: bool
+    why: str
+    open_needs: tuple[str, ...]
+    steps: tuple[Step, ...] | None
+    seconds: tuple[int, int] | None
+    read_bytes: int | None
+    write_bytes: int | None
+    workspace_bytes: int
+    changes_source: bool
+
+
+def _said(answer: str) -> bool | None:
+    return None if answer == "unknown" else answer == "yes"
+
+
+def _room(ground: Ground) -> bool | None:
+    return None if ground.facts.workspace is None else ground.facts.workspace >= workspace_bytes(ground)
+
+
+def workspace_bytes(ground: Ground) -> int:
+    """Rule 13: what is carried, or the whole of a disk that is worn or failing."""
+    return ground.plan.source.size_bytes if ground.whole_image else ground.carried_bytes
+
+
+def _lacks_room(ground: Ground, units: Units) -> str:
+    free = format_size(ground.facts.workspace or 0, units)
+    return f"needs {format_size(workspace_bytes(ground), units)} of workspace, {free} free"
+
+
+def _backup_sized(ground: Ground) -> bool | None:
+    return None if ground.facts.backup_size is None else True
+
+
+def _text(text: str) -> Sentence:
+    return lambda _ground, _units: text
+
+
+BOTH = Need(
+    "both_attached",
+    lambda ground: _said(ground.facts.both_attached),
+    _text("both disks cannot be attached at once"),
+    _text("both disks attached at once"),
+)
+PERMISSION = Need(
+    "change_source",
+    lambda ground: _said(ground.facts.change_source),
+    _text("the source may not be changed"),
+    _text("that the source may be changed"),
+)
+BACKUP = Need(
+    "backup", lambda ground: _said(ground.facts.backup), _text("there is no backup of the source"), _text("a backup")
+)
+BACKUP_SIZE = Need("backup_size", _backup_sized, _text(""), _text("the backup's size"))
+ROOM = Need(
+    "workspace", _room, _lacks_room, lambda ground, units: f"{format_size(workspace_bytes(ground), units)} of workspace"
+)
+
+
+def _common(ground: Ground, units: Units) -> str:
+    """What rules out every way but an image first, or all of them."""
+    if ground.health == "failing":
+        return "the source is failing: it is read once, into an image, before anything else"
+    return _clean(ground, units)
+
+
+def _clean(ground: Ground, _units: Units) -> str:
+    for load in ground.loads:
+        fs = load.row.row.fs
+        if fs is not None and fs.state in BLOCKING and fs.state != "locked":
+            return f"{load.row.row.name_and_number} is {fs.state}: {BLOCKING[fs.state]}"
+    return ""
+
+
+def _no_system(ground: Ground, units: Units) -> str:
+    for load in ground.loads:
+        if load.row.role in ("system", "start"):
+            return f"{load.row.row.name_and_number} goes over, and copied files alone do not start a machine"
+    return _common(ground, units)
+
+
+def _smaller_refused(ground: Ground, units: Units) -> str:
+    if ground.health == "worn":
+        return "the source is worn: making it smaller there would wear it further"
+    return _common(ground, units)
+
+
+def _backup_comes_out(ground: Ground, units: Units) -> str:
+    """Not smaller than the backup's last row ends."""
+    end, usable = build.last_end(ground), ground.usable
+    if end > usable.stop:
+        missing = format_size((end - usable.stop) * ground.sector, units)
+        return f"a backup comes out at the old sizes, and its last row ends {missing} past what the target holds"
+    if any(load.hold.extent.start < usable.start for load in ground.loads):
+        return "its first row would stand where the target's table belongs"
+    return ""
+
+
+def _larger_rows(ground: Ground, _units: Units) -> str:
+    names = [
+        load.row.row.name for load in ground.loads if load.goal.length > load.hold.extent.length and not load.hold.fixed
+    ]
+    return f"make {' and '.join(names)} larger" if names else ""
+
+
+def _copier_leaves(ground: Ground, units: Units) -> str:
+    larger = _larger_rows(ground, units)
+    return "place what the copier does not place: end rows, held rows" + (f"; {larger}" if larger else "")
+
+
+def _extend(ground: Ground, units: Units) -> str:
+    return _larger_rows(ground, units) or "nothing"
+
+
+def _straight_suits(ground: Ground, _units: Units) -> str:
+    smaller = any(step.to and step.source and step.to.length < step.source.length for step in build.straight(ground))
+    return f"copied {'and made smaller ' if smaller else ''}in one go, and the source is only read"
+
+
+def _image_suits(ground: Ground, _units: Units) -> str:
+    if ground.whole_image:
+        return f"the source is {ground.health}: read once, whole, and everything else is done in the image"
+    return "the source is only read, and nothing on the target can go wrong that the image does not mend"
+
+
+WAY_KINDS: dict[WayKey, WayKind] = {
+    "straight": WayKind(
+        "Straight across",
+        "A copier that resizes on the way, from disk to disk.",
+        build.straight,
+        (BOTH,),
+        _common,
+        _straight_suits,
+        "A copier may leave out or resize what it does not know: check back.",
+        _copier_leaves,
+        2,
+    ),
+    "shrink-first": WayKind(
+        "Shrink first",
+        "Smaller at the source, copied at equal sizes by any copier, then extended.",
+        build.shrink_first,
+        (PERMISSION, BACKUP),
+        _smaller_refused,
+        _text("any copier will do, since sizes are equal while it copies"),
+        "The source is changed: a shrink that is cut off can lose data.",
+        _extend,
+        1,
+        changes_source=True,
+    ),
+    "through-image": WayKind(
+        "Through an image",
+        "Read into an image, made smaller there, written to the target.",
+        build.through_image,
+        (ROOM,),
+        _text(""),
+        _image_suits,
+        "Twice the copying; the image must be kept until the target is checked.",
+        _text("nothing"),
+        0,
+        workspace_bytes,
+    ),
+    "restore": WayKind(
+        "Restore a backup",
+        "A backup written back at the old sizes, then moved and extended in place.",
+        build.restore,
+        (BACKUP, BACKUP_SIZE),
+        _backup_comes_out,
+        _text("the source is not needed at all"),
+        "What changed since the backup is not in it.",
+        lambda ground, units: _and(_extend(ground, units), "move end rows"),
+        2,
+    ),
+    "files": WayKind(
+        "Files only",
+        "A new table and new file systems, and the files copied into them.",
+        build.files,
+        (),
+        _no_system,
+        _text("no system goes over: copying files is quicker and simpler than a clone, and packs them too"),
+        "Names, rights and times may be lost by a careless copy.",
+        _text("check permissions and long names"),
+        1,
+    ),
+}  # fmt: skip
+
+
+def _and(first: str, second: str) -> str:
+    return second if first == "nothing" else f"{first}, {second}"
+
+
+def ways_of(ground: Ground, units: Units = "binary") -> tuple[Way, ...]:
+    """Every way in the table's order, as it stands for this plan on this bench."""
+    return tuple(way_of(ground, key, units) for key in WAY_KINDS)
+
+
+def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
+    kind = WAY_KINDS[key]
+    steps, why = _steps(ground, key)
+    met = [(need, need.met(ground)) for need in kind.needs]
+    why = why or kind.hinders(ground, units)
+    if not why:
+        why = next((need.lacking(ground, units) for need, answer in met if answer is False), "")
+    possible = not why
+    left_open = tuple(need.fact for need, answer in met if answer is None)
+    if possible:
+        why = kind.suits(ground, units)
+        wanted = [need.words(ground, units) for need, answer in met if answer is None]
+        if wanted:
+            why += f"; needs {' and '.join(wanted)}, not said yet"
+    moved = (None, None) if steps is None else (_sum(s.read_bytes for s in steps), _sum(s.write_bytes for s in steps))
+    seconds = None if steps is None else added(*(step.seconds for step in steps))
+    return Way(
+        key, possible, why[:1].upper() + why[1:], left_open, steps, seconds, *moved, kind.workspace(ground),
+        kind.changes_source,
+    )  # fmt: skip
+
+
+def _sum(figures: Iterable[int | None]) -> int | None:
+    total = 0
+    for figure in figures:
+        if figure is None:
+            return None
+        total += figure
+    return total
+
+
+def _steps(ground: Ground, key: WayKey) -> tuple[tuple[Step, ...] | None, str]:
+    """The steps, or why there are none."""
+    if not ground.loads and not ground.made:
+        why = "nothing goes over" if ground.plan.verdict is None else "the plan does not fit"
+        return None, why
+    if not ground.same_sectors:
+        sizes = f"{ground.sector} and {ground.plan.target.logical_sector_bytes} bytes"
+        return None, f"sectors of {sizes}: file systems made for one do not work on the other"
+    try:
+        return tuple(WAY_KINDS[key].steps(ground)), ""
+    except BadOption as error:
+        return None, error.sentence()
+
+
+def proposed(ground: Ground, ways: tuple[Way, ...]) -> WayKey | None:
+    """Rule 13.2: of the possible ways no change to the source, least time, least by hand; those whose permission or
+    backup nobody spoke of come last. A worn source goes through an image where it can (rule 13.1)."""
+
+    def worth(way: Way) -> tuple[int, ...]:
+        image_first = ground.whole_image and way.key == "through-image"
+        in_doubt = bool({"change_source", "backup", "backup_size"}.intersection(way.open_needs))
+        time = sum(way.seconds) if way.seconds else 0
+        return (not image_first, in_doubt, way.changes_source, time, WAY_KINDS[way.key].by_hand_count)
+
+    able = [way for way in ways if way.possible]
+    return min(able, key=worth).key if able else None
+
+
+def sequence_of(ground: Ground, way: Way) -> Sequence:
+    """What the rehearsal runs. Raises BadOption where the way has no steps."""
+    if way.steps is None:
+        raise BadOption(way.why, at="way", mend="choose another way, or another plan")
+    shapes = ground.shapes
+    if not any(step.disk == "image" for step in way.steps):
+        shapes = {name: shape for name, shape in shapes.items() if name != "image"}
+    return Sequence(
+        way.key,
+        shapes,
+        ground.plan.frame.grain_bytes,
+        tuple([load.hold for load in ground.loads]),
+        way.steps,
+        ground.goals,
+        ground.plan.frame.table == "gpt",
+        ground.usable,
+    )

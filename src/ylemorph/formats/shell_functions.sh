@@ -1,0 +1,178 @@
+# --- what the steps are made of ---------------------------------------------------------------------------------------
+
+now='before the first step'
+finished=no
+ended() {
+  code=$?
+  [ "$finished" = yes ] || say "Stopped: $now. Nothing after that was done."
+  exit "$code"
+}
+say() { printf '%s\n' "$*"; }
+refuse() { now="refused, nothing was written"; finished=yes; printf 'Refused: %s\n' "$*" >&2; exit 2; }
+step() { now="step $1: $2"; say "Step $1 of $STEPS: $2"; }
+
+# bytes IN FROM OUT TO LENGTH [conv]: LENGTH bytes of IN at FROM into OUT at TO
+bytes() {
+  dd if="$1" of="$3" bs=4M skip="$2" seek="$4" count="$5" status=none \
+    iflag=skip_bytes,count_bytes,fullblock oflag=seek_bytes conv="notrunc${6:+,$6}"
+}
+# stretch FILE LENGTH: the file ends there, longer or shorter
+stretch() { dd if=/dev/null of="$1" bs=1 count=0 seek="$2" status=none; }
+real() { readlink -f -- "$1"; }
+# length FILE-OR-DEVICE: its bytes
+length() {
+  if [ -b "$1" ]; then
+    read -r units < "/sys/class/block/$(basename "$(real "$1")")/size"
+    echo $((units * 512))
+  else
+    wc -c < "$1"
+  fi
+}
+# in_use FILE-OR-DEVICE: whether it, a partition of it, or a loop over it is mounted or swapped to
+in_use() {
+  own=$(real "$1")
+  users=$own
+  for backing in /sys/class/block/loop*/loop/backing_file; do
+    [ -r "$backing" ] || continue
+    read -r file < "$backing" || continue
+    loop=${backing#/sys/class/block/}
+    [ "$file" != "$own" ] || users="$users /dev/${loop%%/*}"
+  done
+  for list in /proc/mounts /proc/swaps; do
+    while read -r device _; do
+      for user in $users; do
+        case $device in "$user" | "$user"[0-9]* | "$user"p[0-9]*) return 0 ;; esac
+      done
+    done < "$list"
+  done
+  return 1
+}
+# serial DEVICE: what it reports of itself; empty where that is not known
+serial() { if command -v lsblk > /dev/null; then lsblk -dno SERIAL "$(real "$1")" 2> /dev/null || :; fi; }
+# rows DISK: "start:sectors" of every partition but an extended one
+rows() {
+  sfdisk --dump "$1" 2> /dev/null | while IFS= read -r line; do
+    case $line in *"start="*) ;; *) continue ;; esac
+    case "$line," in *"type=5,"* | *"type=f,"* | *"type=85,"*) continue ;; esac
+    start=${line#*start=}
+    size=${line#*size=}
+    start=${start%%,*}
+    size=${size%%,*}
+    echo "${start##* }:${size##* }"
+  done
+}
+# node DISK NUMBER: the partition's own device, once it is there
+node() {
+  disk=$(real "$1")
+  case $disk in *[0-9]) name=${disk}p$2 ;; *) name=$disk$2 ;; esac
+  for _ in 1 2 3 4 5 6 7 8 9 10; do
+    if [ -b "$name" ]; then echo "$name"; return 0; fi
+    sleep 1
+  done
+  say "$name does not appear" >&2
+  return 1
+}
+# seen DISK: the kernel reads its table again
+seen() { if [ -b "$1" ]; then table=$(sfdisk --dump "$1") && printf '%s\n' "$table" | sfdisk --quiet "$1"; fi; }
+
+# ask KIND FILE: is the file system sound; nothing is written
+ask() {
+  case $1 in
+    ext) e2fsck -fn "$2" > /dev/null || return 1 ;;
+    ntfs) ntfsresize --force --no-progress-bar --info "$2" > /dev/null ;;
+  esac
+}
+# fit KIND FILE BYTES: the file system gets that length
+fit() {
+  case $1 in
+    ext) e2fsck -fp "$2" > /dev/null || [ $? -eq 1 ]; resize2fs "$2" $(($3 / 512))s > /dev/null ;;
+    ntfs) ntfsresize --force --force --no-progress-bar --size "$3" "$2" > /dev/null ;;
+  esac
+}
+# fit_there DISK NUMBER KIND FROM OLD NEW: a row of a disk gets another length at its place
+fit_there() {
+  if [ -b "$1" ]; then
+    part=$(node "$1" "$2")
+    fit "$3" "$part" "$6"
+  else
+    bytes "$1" "$4" "$WORK/row-$2.img" 0 "$5" sparse
+    stretch "$WORK/row-$2.img" "$(($5 > $6 ? $5 : $6))"
+    fit "$3" "$WORK/row-$2.img" "$6"
+    bytes "$WORK/row-$2.img" 0 "$1" "$4" "$6"
+    rm -f "$WORK/row-$2.img"
+  fi
+}
+# ask_there DISK NUMBER KIND FROM: a row of a disk is checked where it stands
+ask_there() {
+  if [ -b "$1" ]; then
+    part=$(node "$1" "$2")
+    ask "$3" "$part"
+  elif [ "$3" = ext ]; then
+    ask ext "$1?offset=$4"
+  else
+    say "  in a file it cannot be checked where it stands; its copy is checked when it is resized"
+  fi
+}
+# work_file NUMBER FROM LENGTH: the row in a file of its own, out of the image where it is not there yet
+work_file() {
+  [ -e "$WORK/row-$1.img" ] || bytes "$WORK/source.img" "$2" "$WORK/row-$1.img" 0 "$3" sparse
+  stretch "$WORK/row-$1.img" "$3"
+}
+# slide FROM TO LENGTH: bytes of the target move, from the side on which nothing is written over unread
+slide() {
+  if [ "$2" -lt "$1" ]; then
+    bytes "$TARGET" "$1" "$TARGET" "$2" "$3"
+  else
+    left=$3
+    while [ "$left" -gt 0 ]; do
+      part=$((left < 67108864 ? left : 67108864))
+      left=$((left - part))
+      dd if="$TARGET" of="$TARGET" bs=$part count=1 skip=$(($1 + left)) seek=$(($2 + left)) status=none \
+        iflag=skip_bytes,fullblock oflag=seek_bytes conv=notrunc
+    done
+  fi
+}
+# empty FILE: a file that stands for a disk becomes blank, so that copies into it stay sparse
+empty() { if [ -f "$1" ]; then : > "$1"; stretch "$1" "$TARGET_BYTES"; fi; }
+# to_target IN FROM TO LENGTH
+to_target() { if [ -f "$TARGET" ]; then bytes "$1" "$2" "$TARGET" "$3" "$4" sparse; else bytes "$1" "$2" "$TARGET" "$3" "$4"; fi; }
+
+# --- before anything is written ---------------------------------------------------------------------------------------
+
+look_first() {
+  for tool in $TOOLS; do command -v "$tool" > /dev/null || refuse "$tool is missing; install it first"; done
+  for disk in "$SOURCE" "$TARGET"; do
+    [ -b "$disk" ] || [ -f "$disk" ] || refuse "$disk is neither a device nor a file"
+    [ -r "$disk" ] || refuse "$disk cannot be read; run this as root"
+    if in_use "$disk"; then refuse "$disk is in use: unmount it first"; fi
+  done
+  [ -w "$TARGET" ] || refuse "$TARGET cannot be written; run this as root"
+  [ "$(real "$SOURCE")" != "$(real "$TARGET")" ] || refuse "source and target are the same disk"
+  if [ "$SECTOR" != 512 ] && { [ -f "$SOURCE" ] || [ -f "$TARGET" ]; }; then
+    refuse "disks with sectors of $SECTOR bytes must be devices here, not files"
+  fi
+  found=$(length "$TARGET")
+  [ "$found" -eq "$TARGET_BYTES" ] || refuse "$TARGET has $found bytes, planned were $TARGET_BYTES"
+  found=$(length "$SOURCE")
+  [ "$found" -ge "$SOURCE_BYTES" ] || refuse "$SOURCE has $found bytes, surveyed were $SOURCE_BYTES"
+  found=$(serial "$TARGET")
+  if [ -b "$TARGET" ] && [ -n "$TARGET_SERIAL" ] && [ -n "$found" ] && [ "$found" != "$TARGET_SERIAL" ]; then
+    refuse "$TARGET has the serial $found, planned was $TARGET_SERIAL"
+  fi
+  count=0
+  for row in $(rows "$SOURCE"); do
+    case " $SOURCE_ROWS " in *" $row "*) count=$((count + 1)) ;; *) refuse "the table of $SOURCE is not the surveyed one" ;; esac
+  done
+  [ "$count" -eq "$SOURCE_COUNT" ] || refuse "the table of $SOURCE is not the surveyed one"
+  need=$ROOM_DEVICE
+  [ -b "$TARGET" ] && [ -b "$SOURCE" ] || need=$ROOM_FILE
+  if [ "$need" -gt 0 ]; then
+    [ -n "$WORK" ] || refuse "a folder for work files is needed: give it as the last argument"
+    [ -d "$WORK" ] && [ -w "$WORK" ] || refuse "$WORK is no folder that can be written to"
+    for old in "$WORK"/row-*.img "$WORK/source.img"; do
+      [ ! -e "$old" ] || refuse "$old is there already; give an empty folder"
+    done
+    free=$(df -Pk "$WORK" | while read -r _ _ _ free _; do echo "$free"; done | tail -n 1)
+    [ $((free * 1024)) -ge "$need" ] || refuse "$WORK has $((free / 1024)) MiB free, $((need / 1048576 + 1)) are needed"
+  fi
+}

@@ -1,0 +1,62 @@
+"""Rule 10: every generated sequence is safe, and the rehearsal judges damaged ones as real cells do."""
+
+import json
+import os
+import random
+
+import pytest
+
+from ylemorph.core.carry.carry import carry_out
+from ylemorph.core.carry.rehearse import rehearse
+from ylemorph.core.carry.ways import WAY_KINDS
+from ylemorph.core.errors import YlemorphError
+from ylemorph.formats.steps import steps_to_data
+from ylemorph.formats.steps_read import read_steps
+
+from .pairs import damaged, random_facts, random_plan
+from .simulator import Bench
+
+DEEP = os.environ.get("HYPOTHESIS_PROFILE") == "deep"
+PAIRS = 3000 if DEEP else 200
+CHUNKS = 20
+
+
+def sequences(rnd):
+    """The data of every way that has steps, for one random pair."""
+    plan, facts = random_plan(rnd), random_facts(rnd)
+    for key in WAY_KINDS:
+        try:
+            made = carry_out(plan, facts, key)
+        except YlemorphError:
+            continue
+        yield steps_to_data(made)
+
+
+def judged(data):
+    """What the rehearsal says of the JSON; None where the JSON itself is refused."""
+    try:
+        return rehearse(read_steps(json.dumps(data).encode()))
+    except YlemorphError:
+        return None
+
+
+@pytest.mark.parametrize("chunk", range(CHUNKS))
+def test_generated_steps_are_safe_and_damaged_ones_are_judged_alike(chunk):
+    safe = unsafe = 0
+    for pair in range(PAIRS // CHUNKS):
+        rnd = random.Random(f"{chunk} {pair}")
+        for data in sequences(rnd):
+            verdict = judged(data)
+            assert verdict == (True, None, None, ""), (chunk, pair, data["way"], verdict)
+            assert Bench(data, pair).run(), (chunk, pair, data["way"])
+            for _ in range(6):
+                wrong = damaged(data, rnd)
+                found = judged(wrong)
+                if found is None:
+                    continue
+                assert found.safe == Bench(wrong, pair).run(), (chunk, pair, data["way"], found)
+                safe, unsafe = safe + found.safe, unsafe + (not found.safe)
+                if not found.safe:
+                    assert found.reason
+    assert safe > PAIRS // CHUNKS
+    assert unsafe > PAIRS // CHUNKS
