@@ -106,7 +106,7 @@ def preview() -> None:
 
     bare = median(seconds(lambda: plan().rows, 200) / seconds(step, 100) for _ in range(PAIRS))
     sent = median(
-        seconds(lambda: plan_to_data(plan()), 100) / seconds(lambda: morph_data(step(), "binary"), 100)
+        seconds(lambda: plan_to_data(plan()), 100) / seconds(lambda: morph_data(step(), state, "binary"), 100)
         for _ in range(PAIRS)
     )
     print(f"preview of a drag: {1 / sent:.1f} times a bare plan of the same job, both as they are sent (goal: 3)")

@@ -13,6 +13,11 @@ export const router = createRouter({
       name: "job",
       component: () => import("./views/JobView.vue"),
     },
+    {
+      path: "/jobs/:id(\\d+)/print/:what(sheet|customer)",
+      name: "print",
+      component: () => import("./views/PrintView.vue"),
+    },
     { path: "/:rest(.*)*", name: "nowhere", component: () => import("./views/NowhereView.vue") },
   ],
 });

@@ -20,5 +20,6 @@ export const STAGES: Record<Stage, StageKind> = {
     view: () => import("./views/TargetStage.vue"),
   },
   fit: { name: "Fit", letter: "f", done: () => false, view: () => import("./views/FitStage.vue") },
+  carry: { name: "Carry out", letter: "c", done: () => false, view: () => import("./views/CarryStage.vue") },
 };
 export const STAGE_KEYS = Object.keys(STAGES) as Stage[];

@@ -192,7 +192,7 @@ def look_at_target(job: Job, made: Made, plan, target: Path, work: Path, left=()
         if row.row.partition is not None:
             assert partition.type == row.row.partition.type
             assert fs is None or fs.kind == row.kind
-        if row.kind not in FILES:
+        if row.kind not in FILES or row.row.partition is None:
             continue
         assert fs is not None
         # Not more than a grain short of its partition, and never longer; a held row keeps its own length.

@@ -40,7 +40,7 @@ JOBS = (
     Job("windows tight", "through-image", WINDOWS, 1700, Options(), facts=ROOM),
     Job("windows worn source", "through-image", WINDOWS, 2300, Options(), facts=ROOM.but(health="worn")),
     Job("windows recovery to the end, restored", "restore", WINDOWS, 5200, Options(fit="rest-to-one", grow=2)),
-    Job("old table larger restored", "restore", OLD, 5000, Options(), True),
+    Job("old table larger restored", "restore", OLD, 3800, Options(), True),
     Job("old table, order changed, restored", "restore", OLD, 6000, Options(order=(2, 1, 3, 5, 6)), True),
     Job("old table becomes GPT", "straight", OLD, 4200, Options(table="gpt"), True),
     Job("data only, files", "files", (Row("ext4", 1500, "data", LINUX), Row("ntfs", 1400, "data", BASIC)), 1500, Options()),

@@ -133,6 +133,13 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     <div class="verdict">
       <h1>{{ verdict }}</h1>
       <p class="sr-only" role="status">{{ verdict }}</p>
+      <p
+        v-if="morph.outlook"
+        class="muted outlook"
+        title="How long it will take, as a range; the ways are on Carry out"
+      >
+        {{ morph.outlook }}
+      </p>
       <NeedGauge :plan="plan" :source-bytes="job.source_head?.size_bytes ?? 0" />
       <a-button size="small" class="no-print" @click="comparing = true">Compare</a-button>
     </div>
@@ -207,6 +214,11 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
 }
 .verdict h1 {
   white-space: nowrap;
+}
+.outlook {
+  max-width: 190px;
+  font-size: 12px;
+  line-height: 1.3;
 }
 .panes {
   display: grid;

@@ -20,7 +20,7 @@ const naming = ref(false);
 const listing = ref(false);
 
 const STAGE_VIEWS = Object.fromEntries(STAGE_KEYS.map((key) => [key, defineAsyncComponent(STAGES[key].view)]));
-const LATER = ["Carry out", "Check back"];
+const LATER = ["Check back"];
 
 watch(
   [job, stage],

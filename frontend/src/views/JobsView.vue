@@ -186,7 +186,12 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
               </template>
               <span v-else class="muted">open</span>
             </td>
-            <td>{{ job.broken ? "" : STAGES[job.stage].name }}</td>
+            <td>
+              {{ job.broken ? "" : STAGES[job.stage].name }}
+              <div v-if="job.at_step" class="muted">
+                {{ job.at_step > (job.of_steps ?? 0) ? "every step done" : `step ${job.at_step} of ${job.of_steps}` }}
+              </div>
+            </td>
             <td class="muted">{{ moment(job.changed_at) }}</td>
             <td @click.stop>
               <a-popconfirm

@@ -64,7 +64,7 @@ export const HEALTH = {
   unknown: "does not tell its health",
 } as const;
 
-/** The keys of the fit screen and of every screen, as the help lists them. */
+/** The keys of the stages and of every screen, as the help lists them. */
 export const KEYS: readonly (readonly [string, string])[] = [
   ["↑ ↓", "choose a row"],
   ["← →", "make the row smaller or larger by 1 GiB; with Shift 100 MiB, with Alt 10 GiB"],
@@ -77,9 +77,12 @@ export const KEYS: readonly (readonly [string, string])[] = [
   ["R", "rest here: the row takes all that is left"],
   ["E", "type an exact size"],
   ["C", "compare two plans"],
+  ["on Carry out: 1 – 5", "choose a way"],
+  ["B, D, X, U", "begin the record, step done, step failed, take the last entry back"],
+  ["← → Space", "the rehearsal one step back or forth, play or pause"],
   ["Z", "undo; with Shift redo"],
   ["N", "on Jobs: a new job"],
   ["G then J, B, W", "go to Jobs, to the bench, to the workshop's defaults"],
-  ["G then S, T, F", "go to Source, Target, Fit"],
+  ["G then S, T, F, C", "go to Source, Target, Fit, Carry out"],
   ["?", "all keys"],
 ];

@@ -1,13 +1,12 @@
 """``ylemorph.steps/1``: how a plan is carried out, as JSON data; and steps read back for a rehearsal."""
 
 import json
-from collections.abc import Mapping
 from typing import Any
 
 from ..core.carry.carry import Carrying
 from ..core.carry.figures import figures_of
-from ..core.carry.rehearse import Verdict
-from ..core.carry.sequence import Sequence, Shape, Step
+from ..core.carry.rehearse import Content, Frame, Verdict
+from ..core.carry.sequence import DiskName, Sequence, Shape, Step
 from ..core.carry.times import time_range
 from ..core.carry.ways import WAY_KINDS, Way
 from ..core.carry.words import words_of
@@ -106,22 +105,31 @@ def step_to_data(carrying: Carrying, number: int, step: Step, units: Units) -> d
     }
 
 
-def frames_to_data(carrying: Carrying) -> list[dict[str, Any]]:
-    """The film: what stands where before the first step and after each."""
-    return [
-        {
-            "step": frame.step,
-            "disks": {
-                name: [
-                    {"row": content.row, **extent_to_data(content.extent), "whole": not content.damaged_by}
-                    for content in contents
-                ]
-                for name, contents in frame.contents.items()
-            },
-        }
-        for frame in carrying.film
-    ]
+def film_to_data(film: list[Frame]) -> list[dict[str, Any]]:
+    """What comes to stand on each disk, and what goes, with each step; the first frame is what stands before them."""
+    shown: dict[DiskName, tuple[Content, ...]] = {}
+    frames = []
+    for frame in film:
+        changes = [
+            _change_to_data(name, shown.get(name, ()), contents)
+            for name, contents in frame.contents.items()
+            if contents is not shown.get(name)
+        ]
+        frames.append(
+            {"step": frame.step, "changes": [change for change in changes if change["come"] or change["gone"]]}
+        )
+        shown = frame.contents
+    return frames
 
 
-def is_steps(data: object) -> bool:
-    return isinstance(data, Mapping) and data.get("format") == FORMAT
+def _change_to_data(name: DiskName, before: tuple[Content, ...], after: tuple[Content, ...]) -> dict[str, Any]:
+    old, new = set(before), set(after)
+    return {
+        "disk": name,
+        "come": [_content_to_data(content) for content in after if content not in old],
+        "gone": [_content_to_data(content) for content in before if content not in new],
+    }
+
+
+def _content_to_data(content: Content) -> dict[str, Any]:
+    return {"row": content.row, **extent_to_data(content.extent), "whole": not content.damaged_by}

@@ -9,7 +9,19 @@ from flask_openapi3.openapi import OpenAPI
 from .. import __version__
 from ..bench.bench import Bench
 from ..store.jobs import Conflict
-from . import bench_routes, compare_routes, db, guard, job_routes, pages, plans, problems, setting_routes, survey_routes
+from . import (
+    bench_routes,
+    carry_routes,
+    compare_routes,
+    db,
+    guard,
+    job_routes,
+    pages,
+    plans,
+    problems,
+    setting_routes,
+    survey_routes,
+)
 from .job_list import Lines
 from .models import Problem
 from .openapi import finished
@@ -54,6 +66,7 @@ def create_app(
     app.register_api(bench_routes.api)
     app.register_api(setting_routes.api)
     app.register_api(compare_routes.api)
+    app.register_api(carry_routes.api)
     app.register_api(job_routes.api)
     app.add_url_rule("/api/openapi.json", "openapi", lambda: finished(app.api_doc, problems.TITLES))
     pages.register(app, static)

@@ -6,11 +6,14 @@ from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
+from ..core.carry.carry import outlook
+from ..core.carry.times import time_range
 from ..core.errors import BadOption
 from ..core.fit.compare import Side, compare_plans
 from ..core.fit.fits import FIT_NAMES
 from ..core.fit.options import FITS
 from ..core.fit.plan import Plan, make_plan
+from ..core.job.state import JobState
 from ..formats.plan import finding_data
 from ..store import jobs
 from .db import connection
@@ -26,12 +29,12 @@ api = APIBlueprint(
 def compare(path: JobPath, query: CompareQuery) -> Response:
     """What the second plan changes against the first."""
     names = (query.first, query.second)
-    plans = [_plan(path.job_id, name, at) for name, at in zip(names, ("first", "second"), strict=True)]
-    found = compare_plans(*plans)
+    pairs = [_plan(path.job_id, name, at) for name, at in zip(names, ("first", "second"), strict=True)]
+    found = compare_plans(*(plan for plan, _ in pairs))
     return jsonify(
         {
-            "first": _side_data(found.first, names[0]),
-            "second": _side_data(found.second, names[1]),
+            "first": _side_data(found.first, names[0], pairs[0][1]),
+            "second": _side_data(found.second, names[1], pairs[1][1]),
             "rows": [row._asdict() for row in found.rows],
             "gained": [finding_data(finding, query.units) for finding in found.gained],
             "lost": [finding_data(finding, query.units) for finding in found.lost],
@@ -39,8 +42,8 @@ def compare(path: JobPath, query: CompareQuery) -> Response:
     )
 
 
-def _plan(job_id: int, name: str, at: str) -> Plan:
-    """``now``, ``r12`` or a fit under the options as they stand. Raises BadOption for anything else."""
+def _plan(job_id: int, name: str, at: str) -> tuple[Plan, JobState]:
+    """A plan and its job: ``now``, ``r12`` or a fit under the options as they stand. Raises BadOption for all else."""
     if name.startswith("r") and name[1:].isascii() and name[1:].isdigit() and len(name) < 10:
         state = jobs.state_at(connection(), job_id, int(name[1:]))
     elif name == "now" or name in FITS:
@@ -49,11 +52,12 @@ def _plan(job_id: int, name: str, at: str) -> Plan:
         raise BadOption(f"“{name[:40]}” is no plan of this job", at=at, mend="use now, r and a number, or a fit")
     if state.source_disk is None or state.target_disk is None:
         raise BadOption("there was no source or no target yet", at=at, mend="choose a later change")
-    return make_plan(*state.pair, state.options.but(fit=name) if name in FITS else state.options)
+    return make_plan(*state.pair, state.options.but(fit=name) if name in FITS else state.options), state
 
 
-def _side_data(side: Side, name: str) -> dict[str, Any]:
+def _side_data(side: Side, name: str, state: JobState) -> dict[str, Any]:
     title = "As it stands" if name == "now" else f"Change {name[1:]}" if name not in FITS else FIT_NAMES[side.plan.fit]
+    expected = outlook(side.plan, state.facts, state.way)
     return {
         "title": title,
         "verdict": side.plan.verdict,
@@ -61,4 +65,5 @@ def _side_data(side: Side, name: str) -> dict[str, Any]:
         "open_bytes": side.open_bytes,
         "carried_bytes": side.carried_bytes,
         "packed_bytes": side.packed_bytes,
+        "time": time_range(expected.seconds) if expected else "",
     }

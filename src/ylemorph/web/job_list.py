@@ -8,7 +8,7 @@ from typing import Any
 from ..core.errors import YlemorphError
 from ..core.fit.plan import Plan, make_plan
 from ..core.job.state import JobState
-from ..store import jobs, surveys
+from ..store import jobs, runs, surveys
 from ..store.database import snapshot
 from ..store.jobs import Broken, Line
 from .views import head
@@ -32,7 +32,15 @@ def job_lines(connection: sqlite3.Connection, kept: Lines) -> list[dict[str, Any
     ``kept`` holds what was worked out before.
     """
     with snapshot(connection):
-        return [_line(connection, line, kept) for line in jobs.lines(connection)]
+        going = runs.under_way(connection)
+        return [{**_line(connection, line, kept), **_going(going.get(line.id))} for line in jobs.lines(connection)]
+
+
+def _going(at: tuple[int, int] | None) -> dict[str, Any]:
+    """The step that a job under way is at; its stage is where it is carried out."""
+    if at is None:
+        return {"at_step": None, "of_steps": None}
+    return {"at_step": at[0], "of_steps": at[1], "stage": "carry"}
 
 
 def _line(connection: sqlite3.Connection, line: Line, kept: Lines) -> dict[str, Any]:

@@ -119,7 +119,7 @@ def preview(path: JobPath, body: ChangeRequest, query: UnitsQuery) -> Response:
     applied = apply(state, change_from(body.sent(), state))
     pair = applied.state.pair
     layout = applied.layout or lay_out(*pair, applied.state.options)
-    shown = morph_data(morph_with(layout, pair.target), query.units)
+    shown = morph_data(morph_with(layout, pair.target), applied.state, query.units)
     return jsonify({**shown, "stopped": applied.stopped})
 
 

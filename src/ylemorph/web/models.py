@@ -76,6 +76,7 @@ class SideModel(_Out):
     open_bytes: int | None
     carried_bytes: int
     packed_bytes: int | None
+    time: str
 
 
 class RowPairModel(_Out):
@@ -212,6 +213,8 @@ class JobLine(_Out):
     stage: Stage
     strip: list[StripRow]
     open_bytes: int
+    at_step: int | None = Field(description="The step that is under way; null where none is")
+    of_steps: int | None
     broken: str = Field(description="Why the job cannot be read; empty where it can")
 
 
@@ -238,6 +241,7 @@ class CardModel(_Out):
 class MorphModel(_Out):
     plan: PlanModel
     cards: list[CardModel]
+    outlook: str = Field(description="How long it will take and what for; empty where there is no way")
 
 
 class PreviewModel(MorphModel):

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from ..core.carry.carry import outlook
 from ..core.disk.compare import compared, confirmation, confirms
 from ..core.disk.model import Disk, Survey
 from ..core.disk.roles import role_notes
@@ -60,7 +61,7 @@ def _morph_or_trouble(state: JobState, units: Units) -> tuple[dict[str, Any] | N
     if state.source_disk is None or state.target_disk is None:
         return None, None
     try:
-        return morph_data(morph_of(*state.pair, state.options), units), None
+        return morph_data(morph_of(*state.pair, state.options), state, units), None
     except YlemorphError as error:
         return None, problem_data(error)
 
@@ -119,8 +120,13 @@ def _source_data(state: JobState, units: Units) -> dict[str, Any]:
     }
 
 
-def morph_data(morph: Morph, units: Units) -> dict[str, Any]:
-    return {"plan": plan_to_data(morph.plan, units), "cards": [_card_data(card) for card in morph.cards]}
+def morph_data(morph: Morph, state: JobState, units: Units) -> dict[str, Any]:
+    expected = outlook(morph.plan, state.facts, state.way)
+    return {
+        "plan": plan_to_data(morph.plan, units),
+        "cards": [_card_data(card) for card in morph.cards],
+        "outlook": expected.sentence(units) if expected else "",
+    }
 
 
 def _card_data(card: FitCard) -> dict[str, Any]:

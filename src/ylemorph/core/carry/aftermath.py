@@ -149,7 +149,8 @@ def _image_first(failure: _Failure) -> Iterator[WayOut]:
     image = way_of(again, "through-image", failure.units)
     if image.possible:
         change = {"kind": "fact", "fact": "health", "value": "failing"}
-        text = f"Take the source as failing: {_lower(image.why)}."
+        room = format_size(image.workspace_bytes, failure.units)
+        text = f"Take the source as failing: it is read once, whole, past its errors, into an image of {room}."
         yield WayOut(text, change, ground.plan.verdict, image.seconds)
 
 

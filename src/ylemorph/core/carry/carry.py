@@ -7,12 +7,13 @@ from typing import NamedTuple
 from ..errors import BadOption
 from ..fit.options import OptionKind
 from ..fit.plan import Plan
-from ..sizes import Units
+from ..sizes import Units, format_size
 from .check_lists import Item, lists_of
 from .facts import FACTS, Facts
 from .ground import Ground
 from .rehearse import Frame, Verdict, rehearse
 from .sequence import Sequence, WayKey
+from .times import time_range
 from .ways import Way, proposed, sequence_of, way_of, ways_of
 
 
@@ -74,6 +75,37 @@ def steps_and_rehearsal(plan: Plan, facts: Facts, way: WayKey) -> Verdict:
     return rehearse(sequence_of(ground, way_of(ground, way)))
 
 
+class Outlook(NamedTuple):
+    """How long a plan takes and what for, while it is being fitted. ``packed`` is None where it is not known."""
+
+    way: WayKey
+    seconds: tuple[int, int]
+    copied: int
+    packed: int | None
+
+    def sentence(self, units: Units = "binary") -> str:
+        """``40 min to 2 h: 228 GiB to copy, 71 GiB to pack``."""
+        parts = [f"{format_size(self.copied, units)} to copy"]
+        if self.packed is None:
+            parts.append("what must be packed is not known")
+        elif self.packed:
+            parts.append(f"{format_size(self.packed, units)} to pack")
+        return f"{time_range(self.seconds)}: {', '.join(parts)}"
+
+
+def outlook(plan: Plan, facts: Facts, way: WayKey | None = None) -> Outlook | None:
+    """By the wished way where it is possible, else the proposed one; None where there is none."""
+    made = Carrying(Ground(plan, facts))
+    wished = next((other for other in made.ways if other.key == way and other.possible), made.way)
+    if wished is None or wished.steps is None or wished.seconds is None:
+        return None
+    packed: int | None = 0
+    for step in wished.steps:
+        if step.kind == "shrink":
+            packed = None if packed is None or step.write_bytes is None else packed + step.write_bytes
+    return Outlook(wished.key, wished.seconds, made.ground.carried_bytes, packed)
+
+
 class Question(NamedTuple):
     """A fact that is asked, or was answered: what it decides for this job."""
 
@@ -84,6 +116,8 @@ class Question(NamedTuple):
 
 def questions_of(plan: Plan, facts: Facts) -> tuple[Question, ...]:
     """The facts that matter for this plan: another answer would change a way, a time or a line to tick."""
+    if plan.layout.sizes is None:
+        return ()
     return tuple(
         Question(kind, kind.of(facts), decides)
         for kind in FACTS.values()

@@ -79,7 +79,7 @@ def _overlap(one: Extent, two: Extent) -> bool:
 def _pass_through(
     now: dict[int, Extent], goals: dict[int, Extent], usable: Extent, grain: int
 ) -> tuple[Move, ...] | None:
-    """The order with the fewest sectors moved, within ``MOST_STATES`` places of all rows; None where none leads there."""
+    """The order with the fewest sectors moved, within ``MOST_STATES`` places of all rows; None where none leads."""
     rows = sorted(now)
     first = tuple(now[row].start for row in rows)
     wanted = tuple(goals[row].start for row in rows)

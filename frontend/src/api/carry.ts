@@ -1,0 +1,64 @@
+/** How a job is carried out, beside the job in the query cache; asked again whenever the job changes. */
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref, type Ref } from "vue";
+import { units } from "../widgets/units";
+import { client, data, type Job, type Schemas } from "./client";
+
+export type Carry = Schemas["CarryModel"];
+export type Steps = Schemas["StepsModel"];
+export type Step = Schemas["StepModel"];
+export type Way = Schemas["WayModel"];
+export type Run = Schemas["RunModel"];
+export type Failure = Schemas["FailureModel"];
+export type Question = Schemas["QuestionModel"];
+export type Item = Schemas["ItemModel"];
+export type RecordEntry = Schemas["RecordRequest"];
+
+export function useCarry(job: Ref<Job>) {
+  const queries = useQueryClient();
+  const key = computed(() => ["carry", job.value.id, job.value.version, units.value] as const);
+  const at = () => ({ params: { path: { job_id: job.value.id }, query: { units: units.value } } });
+  const query = useQuery({
+    queryKey: key,
+    queryFn: () => data(client.GET("/api/jobs/{job_id}/carry", at())),
+    placeholderData: (before: Carry | undefined) => before,
+    refetchOnWindowFocus: "always",
+    retry: false,
+  });
+  const refused = ref("");
+  const busy = ref(false);
+
+  /** True where it was recorded; `refused` says why not. */
+  async function send(call: Promise<Carry>): Promise<boolean> {
+    busy.value = true;
+    try {
+      queries.setQueryData(key.value, await call);
+      refused.value = "";
+      void queries.invalidateQueries({ queryKey: ["jobs"] });
+      return true;
+    } catch (error) {
+      refused.value = (error as Error).message;
+      void query.refetch();
+      return false;
+    } finally {
+      busy.value = false;
+    }
+  }
+  const tick = (item: string, on: boolean) =>
+    send(data(client.POST("/api/jobs/{job_id}/ticks", { ...at(), body: { item, on } })));
+  const record = (entry: Partial<RecordEntry> & Pick<RecordEntry, "what">) =>
+    send(data(client.POST("/api/jobs/{job_id}/record", { ...at(), body: { note: "", ...entry } as RecordEntry })));
+
+  return {
+    carry: computed(() => query.data.value ?? null),
+    trouble: computed(() => query.error.value?.message ?? ""),
+    load: () => query.refetch(),
+    refused,
+    busy,
+    tick,
+    record,
+  };
+}
+export type CarryStore = ReturnType<typeof useCarry>;
+
+export const handOver = (job: number, form: string): string => `/api/jobs/${job}/hand-over/${form}`;

@@ -1,0 +1,125 @@
+<script setup lang="ts">
+/** What is asked of the bench: only what decides something for this job. Each answer is a change of the job. */
+import { computed, ref, watch } from "vue";
+import type { Question } from "../api/carry";
+import type { Change, Options, ProblemError } from "../api/client";
+import { size } from "../widgets/units";
+import { LINKS } from "../widgets/words";
+import PickOne from "../widgets/PickOne.vue";
+
+const props = defineProps<{
+  questions: Question[];
+  options: Options;
+  hasSystem: boolean;
+  running: boolean;
+  refused: ProblemError | null;
+  change: (change: Change) => Promise<boolean>;
+}>();
+
+const WORDS: Record<string, string> = {
+  ...LINKS, unknown: "not said", yes: "yes", no: "no", none: "no", paused: "yes, paused for the clone",
+  active: "yes, and active", good: "good", worn: "worn", failing: "failing",
+}; // prettier-ignore
+const open = computed(() => props.questions.filter((question) => question.decides && !question.answer).length);
+const unfolded = ref<boolean | null>(null);
+const shown = computed(() => unfolded.value ?? !props.running);
+const typed = ref<Record<string, string>>({});
+watch(
+  () => props.questions,
+  (questions) => {
+    typed.value = Object.fromEntries(
+      questions.filter((q) => q.kind === "size").map((q) => [q.fact, q.bytes === null ? "" : size(q.bytes)]),
+    );
+  },
+  { immediate: true },
+);
+const choices = (question: Question) => question.choices.map((value) => ({ value, label: WORDS[value] ?? value }));
+const say = (fact: string, value: string) =>
+  void props.change({ kind: "fact", fact, value: value === "unknown" ? null : value });
+function keep(question: Question): void {
+  const text = (typed.value[question.fact] ?? "").trim();
+  const was = question.bytes === null ? "" : size(question.bytes);
+  if (text !== was) void props.change({ kind: "fact", fact: question.fact, value: text || null });
+}
+const MODES = [
+  { value: "unknown", label: "not said" },
+  { value: "uefi", label: "UEFI" },
+  { value: "legacy", label: "legacy" },
+] as const;
+</script>
+
+<template>
+  <section class="card" aria-label="The bench">
+    <button class="head" type="button" :aria-expanded="shown" @click="unfolded = !shown">
+      <h2>The bench</h2>
+      <span class="muted">{{ open ? `${open} not said yet` : "all said" }}</span>
+    </button>
+    <div v-if="shown" class="facts">
+      <label v-for="question in questions" :key="question.fact">
+        <span>
+          {{ question.text }}
+          <span v-if="question.said_by" class="muted">{{ question.said_by }} says so</span>
+        </span>
+        <PickOne
+          v-if="question.kind === 'choice'"
+          :model-value="question.answer || 'unknown'"
+          :choices="choices(question)"
+          @update:model-value="(value) => say(question.fact, value)"
+        />
+        <input
+          v-else
+          v-model="typed[question.fact]"
+          class="fig"
+          placeholder="such as 300 GiB"
+          maxlength="60"
+          @keydown.enter.prevent="keep(question)"
+          @blur="keep(question)"
+        />
+      </label>
+      <label v-if="hasSystem">
+        <span>How does the machine start?</span>
+        <PickOne
+          :model-value="options.firmware ?? 'unknown'"
+          :choices="MODES"
+          @update:model-value="(value) => change({ kind: 'firmware', value: value === 'unknown' ? null : value })"
+        />
+      </label>
+    </div>
+    <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused.message }}</p>
+  </section>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  justify-content: space-between;
+  width: 100%;
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 0;
+  padding: 0;
+  cursor: pointer;
+}
+.facts {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(180px, 1fr));
+  gap: 8px 18px;
+  margin-top: 8px;
+}
+label {
+  display: grid;
+  align-content: space-between;
+  justify-items: start;
+  gap: 2px;
+  line-height: 1.25;
+}
+input {
+  width: 136px;
+  color: var(--ink);
+  background: var(--card);
+  border: 1px solid var(--sand);
+  border-radius: 6px;
+  padding: 2px 6px;
+}
+</style>

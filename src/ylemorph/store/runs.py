@@ -1,0 +1,170 @@
+"""The running record of a job, and the lines of its check lists that were ticked off; undo leaves both alone."""
+
+import json
+import sqlite3
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Literal
+
+from ..core.errors import BadOption
+from .database import NotFound, now, transaction
+
+What = Literal["done", "failed", "again"]
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """A step that was done, failed, or is done again from there; ``seconds`` since the event before it."""
+
+    step: int
+    what: What
+    reason: str
+    note: str
+    at: str
+    seconds: int
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """A job as it is carried out; ``steps`` as they stood when it began."""
+
+    id: int
+    way: str
+    steps: list[dict[str, Any]]
+    begun_at: str
+    ended_at: str | None
+    events: tuple[Event, ...]
+
+    @property
+    def step(self) -> int | None:
+        """The one to do now; None at the end."""
+        at = 1
+        for event in self.events:
+            at = event.step + 1 if event.what == "done" else event.step
+        return at if at <= len(self.steps) else None
+
+    @property
+    def failure(self) -> Event | None:
+        """The failure that stands, until the step is done again."""
+        last = self.events[-1] if self.events else None
+        return last if last is not None and last.what == "failed" else None
+
+
+def ticks(connection: sqlite3.Connection, job: int) -> dict[str, str]:
+    """Lines that are ticked off, with when."""
+    rows = connection.execute("SELECT item, at FROM tick WHERE job = ? ORDER BY at, item", (job,))
+    return {row["item"]: row["at"] for row in rows}
+
+
+def tick(connection: sqlite3.Connection, job: int, item: str, *, on: bool) -> None:
+    """Tick a line off, or take that back. Raises NotFound."""
+    with transaction(connection):
+        _must_be(connection, job)
+        if on:
+            connection.execute("INSERT INTO tick VALUES (?, ?, ?) ON CONFLICT DO NOTHING", (job, item, now()))
+        else:
+            connection.execute("DELETE FROM tick WHERE job = ? AND item = ?", (job, item))
+
+
+def current(connection: sqlite3.Connection, job: int) -> Run | None:
+    """The job's last record, ended or not."""
+    row = connection.execute("SELECT * FROM run WHERE job = ? ORDER BY id DESC LIMIT 1", (job,)).fetchone()
+    return None if row is None else _run(connection, row)
+
+
+def begin(connection: sqlite3.Connection, job: int, way: str, steps: list[dict[str, Any]]) -> None:
+    """Begin a record. Raises BadOption where one is under way."""
+    with transaction(connection):
+        _must_be(connection, job)
+        before = current(connection, job)
+        if before is not None and before.ended_at is None:
+            raise BadOption("this job is under way already", mend="go on with it, or end it first")
+        connection.execute(
+            "INSERT INTO run (job, way, steps, begun_at) VALUES (?, ?, ?, ?)",
+            (job, way, json.dumps(steps, ensure_ascii=False), now()),
+        )
+
+
+def add(
+    connection: sqlite3.Connection, job: int, step: int, what: What, reason: str | None = None, note: str = ""
+) -> None:
+    """Record what happened to a step, which the caller names so that a second click or window changes nothing twice.
+
+    Raises BadOption where that is not what can happen now.
+    """
+    with transaction(connection):
+        run = _open(connection, job)
+        if what == "again":
+            if run.failure is None or not 1 <= step <= run.failure.step:
+                raise BadOption("no step has failed", at="step", mend="load the page again")
+        elif run.failure is not None and what == "done":
+            raise BadOption(f"step {run.failure.step} has failed", at="step", mend="say from where it is done again")
+        elif run.step != step:
+            shown = f"step {run.step} is the one to do now" if run.step else "every step is done"
+            raise BadOption(f"step {step} is not under way: {shown}", at="step", mend="load the page again")
+        connection.execute(
+            "INSERT INTO run_event (run, step, what, reason, note, at) VALUES (?, ?, ?, ?, ?, ?)",
+            (run.id, step, what, reason, note, now()),
+        )
+        if what == "done" and step == len(run.steps):
+            connection.execute("UPDATE run SET ended_at = ? WHERE id = ?", (now(), run.id))
+
+
+def take_back(connection: sqlite3.Connection, job: int) -> None:
+    """A step was ticked by mistake: the last event goes; without one, the record itself. Raises BadOption."""
+    with transaction(connection):
+        run = current(connection, job)
+        if run is None:
+            raise BadOption("this job is not under way", mend="begin it first")
+        last = connection.execute("SELECT max(id) FROM run_event WHERE run = ?", (run.id,)).fetchone()[0]
+        if last is None:
+            connection.execute("DELETE FROM run WHERE id = ?", (run.id,))
+        else:
+            connection.execute("DELETE FROM run_event WHERE id = ?", (last,))
+            connection.execute("UPDATE run SET ended_at = NULL WHERE id = ?", (run.id,))
+
+
+def end(connection: sqlite3.Connection, job: int) -> None:
+    """End the record before its last step, to go another way. Raises BadOption."""
+    with transaction(connection):
+        run = _open(connection, job)
+        connection.execute("UPDATE run SET ended_at = ? WHERE id = ?", (now(), run.id))
+
+
+UNDER_WAY = """
+SELECT run.job, run.id, json_array_length(run.steps) AS steps,
+       (SELECT CASE what WHEN 'done' THEN step + 1 ELSE step END FROM run_event
+        WHERE run_event.run = run.id ORDER BY id DESC LIMIT 1) AS step
+FROM run WHERE run.ended_at IS NULL
+"""
+
+
+def under_way(connection: sqlite3.Connection) -> dict[int, tuple[int, int]]:
+    """For the list: the step and the number of steps of each job that is being carried out."""
+    return {row["job"]: (row["step"] or 1, row["steps"]) for row in connection.execute(UNDER_WAY)}
+
+
+def _open(connection: sqlite3.Connection, job: int) -> Run:
+    run = current(connection, job)
+    if run is None or run.ended_at is not None:
+        raise BadOption("this job is not under way", mend="begin it first")
+    return run
+
+
+def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> Run:
+    events, before = [], row["begun_at"]
+    for event in connection.execute("SELECT * FROM run_event WHERE run = ? ORDER BY id", (row["id"],)):
+        seconds = _seconds(before, event["at"])
+        events.append(Event(event["step"], event["what"], event["reason"] or "", event["note"], event["at"], seconds))
+        before = event["at"]
+    return Run(row["id"], row["way"], json.loads(row["steps"]), row["begun_at"], row["ended_at"], tuple(events))
+
+
+def _seconds(first: str, second: str) -> int:
+    """Between two times as they are kept."""
+    return max(0, int((datetime.fromisoformat(second) - datetime.fromisoformat(first)).total_seconds()))
+
+
+def _must_be(connection: sqlite3.Connection, job: int) -> None:
+    if connection.execute("SELECT 1 FROM job WHERE id = ?", (job,)).fetchone() is None:
+        raise NotFound(f"there is no job {job}", mend="go back to the list of jobs")
