@@ -1,9 +1,10 @@
-"""Whole jobs on image files: a source made by the file systems' own utilities, the script run by ``sh``, the target read
-back. Each row is made in a file of its own and put at its place."""
+"""Whole jobs on image files: a source made by the file systems' own utilities, and the target looked at.
+
+Each row is made in a file of its own and put at its place.
+"""
 
 import hashlib
 import os
-import shutil
 from pathlib import Path
 from typing import NamedTuple
 
@@ -60,9 +61,8 @@ def swap(size):
 
 
 FILES = {"ntfs": ntfs_files, "ext4": ext_files, "fat32": fat_files, "fat16": fat_files}
-CHECKS = {
-    "ntfs": ("ntfsfix", "--no-action"), "ext4": ("e2fsck", "-fn"), "fat32": ("fsck.fat", "-n"), "fat16": ("fsck.fat", "-n"),
-}  # fmt: skip
+FSCK = ("fsck.fat", "-n")
+CHECKS = {"ntfs": ("ntfsfix", "--no-action"), "ext4": ("e2fsck", "-fn"), "fat32": FSCK, "fat16": FSCK}
 
 
 class Row(NamedTuple):
@@ -91,7 +91,8 @@ def made_row(row: Row, number: int, work: Path) -> Path:
     files = {f"ledger{number}.txt": 300_000, f"scan{number}.bin": min(row.mib // 8, 60) * MIB}
     makers = {
         "ntfs": lambda: ntfs(size, files), "ext4": lambda: ext(size, files, "-t", "ext4"),
-        "fat32": lambda: fat(size, files, "-F", "32"), "fat16": lambda: fat(size, files, "-F", "16"), "swap": lambda: swap(size),
+        "fat32": lambda: fat(size, files, "-F", "32"), "fat16": lambda: fat(size, files, "-F", "16"),
+        "swap": lambda: swap(size),
     }  # fmt: skip
     work.mkdir()
     return makers[row.kind]()(work)
@@ -203,4 +204,3 @@ def look_at_target(job: Job, made: Made, plan, target: Path, work: Path, left=()
         run(*CHECKS[row.kind], copy)
         assert FILES[row.kind](copy, made.folders[row.number]) == made.hashes[row.number]
         copy.unlink()
-    shutil.rmtree(work / "work", ignore_errors=True)

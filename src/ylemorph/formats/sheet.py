@@ -54,7 +54,7 @@ class _Sheet(FPDF):
     def footer(self) -> None:
         self.set_y(-10)
         self.font(muted=True)
-        self.cell(WIDTH, LINE, f"{self.title} · page {self.page_no()} of {{nb}}", align="R")
+        self.cell(WIDTH, LINE, f"{self.fitting(str(self.title), 150)} · page {self.page_no()} of {{nb}}", align="R")
 
     def font(self, size: float = SMALL, style: str = "", family: str = "sans", *, muted: bool = False) -> None:
         self.set_font(family, style, size)

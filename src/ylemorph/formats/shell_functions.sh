@@ -61,10 +61,14 @@ rows() {
     echo "${start##* }:${size##* }"
   done
 }
-# node DISK NUMBER: the partition's own device, once it is there
+# node DISK NUMBER: the partition's own device
 node() {
   disk=$(real "$1")
-  case $disk in *[0-9]) name=${disk}p$2 ;; *) name=$disk$2 ;; esac
+  case $disk in *[0-9]) echo "${disk}p$2" ;; *) echo "$disk$2" ;; esac
+}
+# there DISK NUMBER: its name, once it is there
+there() {
+  name=$(node "$1" "$2")
   for _ in 1 2 3 4 5 6 7 8 9 10; do
     if [ -b "$name" ]; then echo "$name"; return 0; fi
     sleep 1
@@ -72,6 +76,8 @@ node() {
   say "$name does not appear" >&2
   return 1
 }
+# apart DISK: whether its partitions have devices of their own; a file's have none, and some kernels make none
+apart() { [ -b "$1" ] && [ "$NODES" = yes ]; }
 # seen DISK: the kernel reads its table again
 seen() { if [ -b "$1" ]; then table=$(sfdisk --dump "$1") && printf '%s\n' "$table" | sfdisk --quiet "$1"; fi; }
 
@@ -91,8 +97,8 @@ fit() {
 }
 # fit_there DISK NUMBER KIND FROM OLD NEW: a row of a disk gets another length at its place
 fit_there() {
-  if [ -b "$1" ]; then
-    part=$(node "$1" "$2")
+  if apart "$1"; then
+    part=$(there "$1" "$2")
     fit "$3" "$part" "$6"
   else
     bytes "$1" "$4" "$WORK/row-$2.img" 0 "$5" sparse
@@ -104,13 +110,13 @@ fit_there() {
 }
 # ask_there DISK NUMBER KIND FROM: a row of a disk is checked where it stands
 ask_there() {
-  if [ -b "$1" ]; then
-    part=$(node "$1" "$2")
+  if apart "$1"; then
+    part=$(there "$1" "$2")
     ask "$3" "$part"
   elif [ "$3" = ext ]; then
     ask ext "$1?offset=$4"
   else
-    say "  in a file it cannot be checked where it stands; its copy is checked when it is resized"
+    say "  it cannot be checked where it stands; its copy is checked when it is resized"
   fi
 }
 # work_file NUMBER FROM LENGTH: the row in a file of its own, out of the image where it is not there yet
@@ -132,8 +138,15 @@ slide() {
     done
   fi
 }
-# empty FILE: a file that stands for a disk becomes blank, so that copies into it stay sparse
-empty() { if [ -f "$1" ]; then : > "$1"; stretch "$1" "$TARGET_BYTES"; fi; }
+# empty FILE: a file that stands for a disk becomes blank, so that copies into it stay sparse; cut off, it is as it was
+empty() {
+  if [ -f "$1" ]; then
+    blank=$(real "$1").blank
+    : > "$blank"
+    stretch "$blank" "$TARGET_BYTES"
+    mv -f "$blank" "$(real "$1")"
+  fi
+}
 # to_target IN FROM TO LENGTH
 to_target() { if [ -f "$TARGET" ]; then bytes "$1" "$2" "$TARGET" "$3" "$4" sparse; else bytes "$1" "$2" "$TARGET" "$3" "$4"; fi; }
 
@@ -164,8 +177,10 @@ look_first() {
     case " $SOURCE_ROWS " in *" $row "*) count=$((count + 1)) ;; *) refuse "the table of $SOURCE is not the surveyed one" ;; esac
   done
   [ "$count" -eq "$SOURCE_COUNT" ] || refuse "the table of $SOURCE is not the surveyed one"
+  NODES=yes
+  if [ -b "$SOURCE" ] && [ ! -b "$(node "$SOURCE" "$FIRST_ROW")" ]; then NODES=no; fi
   need=$ROOM_DEVICE
-  [ -b "$TARGET" ] && [ -b "$SOURCE" ] || need=$ROOM_FILE
+  { apart "$TARGET" && apart "$SOURCE"; } || need=$ROOM_FILE
   if [ "$need" -gt 0 ]; then
     [ -n "$WORK" ] || refuse "a folder for work files is needed: give it as the last argument"
     [ -d "$WORK" ] && [ -w "$WORK" ] || refuse "$WORK is no folder that can be written to"

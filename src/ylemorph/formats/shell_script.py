@@ -117,7 +117,8 @@ def _head(carrying: Carrying, told: list[_Told], gaps: list[str]) -> Iterator[st
     yield f"SOURCE_BYTES={source.size_bytes} TARGET_BYTES={target.size_bytes}"
     yield f"TARGET_SERIAL={_quoted(target.serial)}"
     rows = [f"{partition.first_lba}:{partition.sectors}" for partition in source.rows]
-    yield f"SOURCE_ROWS={_quoted(' '.join(rows))} SOURCE_COUNT={len(rows)}"
+    first = source.rows[0].number if source.rows else 1
+    yield f"SOURCE_ROWS={_quoted(' '.join(rows))} SOURCE_COUNT={len(rows)} FIRST_ROW={first}"
     device, in_files = room_needed(told)
     yield f"ROOM_DEVICE={device} ROOM_FILE={in_files}"
     yield f"TOOLS={_quoted(' '.join(_tools(told)))}"
@@ -261,8 +262,8 @@ def _make(told: _Told) -> list[str]:
         command += f" -L {_quoted(fs.label)}" if fs and fs.label else ""
     file = f'"$WORK/row-{told.entry}.img"'
     return [
-        'if [ -b "$TARGET" ]; then',
-        f'  part=$(node "$TARGET" {told.entry})',
+        'if apart "$TARGET"; then',
+        f'  part=$(there "$TARGET" {told.entry})',
         f'  {command} "$part" > /dev/null',
         "else",
         f"  stretch {file} {length}",

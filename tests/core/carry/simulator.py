@@ -1,8 +1,8 @@
 """The bench in bytes: an independent judge of steps, written apart from the rehearsal and sharing no code with it.
 
 Disks are arrays of cells (a quarter of a MiB each). A row is a small file system of its own: its first cell names it
-and its length, each datum is a cell that must be found again, the rest are free cells that still belong to it. Steps work
-on these cells alone, and at the end every datum is read back from the target.
+and its length, each datum is a cell that must be found again, the rest are free cells that still belong to it. Steps
+work on these cells alone, and at the end every datum is read back from the target.
 """
 
 import random

@@ -149,5 +149,5 @@ def _makes_sense(plan: Plan, facts: Facts, kind: OptionKind) -> bool:
 
 def _outcome(plan: Plan, facts: Facts) -> object:
     made = Carrying(Ground(plan, facts))
-    ways = tuple((way.key, way.possible, way.open_needs, way.seconds) for way in made.ways)
+    ways = tuple((way.key, way.open_needs, way.seconds) if way.possible else way.key for way in made.ways)
     return ways, made.lists

@@ -55,8 +55,8 @@ class _Job(NamedTuple):
         return bool(self.systems)
 
     @property
-    def is_locked(self) -> bool:
-        return any(row.kind in ("bitlocker", "luks") for row in self.ground.plan.rows)
+    def may_be_encrypted(self) -> bool:
+        return self.is_windows or any(row.kind in ("bitlocker", "luks") for row in self.ground.plan.rows)
 
     @property
     def mode(self) -> str:
@@ -89,7 +89,7 @@ LINES: tuple[_Line, ...] = (
     _Line(
         "encryption", "before",
         _always("Encryption is paused, and the recovery key is written down"),
-        lambda job: job.ground.facts.encryption != "none" and (job.is_windows or job.is_locked),
+        lambda job: job.may_be_encrypted and job.ground.facts.encryption != "none",
     ),
     _Line("programs", "before", _always("Programs are closed, and nothing else uses the disks")),
     _Line("mains", "before", _always("The computer runs on mains, and does not go to sleep")),
@@ -106,7 +106,7 @@ LINES: tuple[_Line, ...] = (
     _Line("sizes", "after", _always("Sizes, free space and places are as planned")),
     _Line(
         "encryption-again", "after",
-        _always("Encryption is on again"), lambda job: job.ground.facts.encryption == "paused",
+        _always("Encryption is on again"), lambda job: job.may_be_encrypted and job.ground.facts.encryption == "paused",
     ),
     _Line("activation", "after", _always("The system is still activated"), lambda job: job.is_windows),
     _Line(

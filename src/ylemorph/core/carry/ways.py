@@ -248,7 +248,7 @@ def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
     if not why:
         why = next((need.lacking(ground, units) for need, answer in met if answer is False), "")
     possible = not why
-    left_open = tuple(need.fact for need, answer in met if answer is None)
+    left_open = tuple(need.fact for need, answer in met if answer is None) if possible else ()
     if possible:
         why = kind.suits(ground, units)
         wanted = [need.words(ground, units) for need, answer in met if answer is None]

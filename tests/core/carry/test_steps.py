@@ -1,0 +1,185 @@
+"""What the steps are made of: order, cheap moves, figures to type, words, lists."""
+
+import pytest
+
+from tests.make import desk, disk, fs, part, row_of
+from ylemorph.core.carry.carry import carry_out
+from ylemorph.core.carry.check_lists import LINES
+from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.figures import figures_of
+from ylemorph.core.carry.in_place import Shift, order_moves
+from ylemorph.core.carry.sequence import STEP_KINDS, WAYS
+from ylemorph.core.carry.words import _WORDS, KIND_WORDS, words_of
+from ylemorph.core.disk.model import Disk, UsageMap
+from ylemorph.core.disk.roles import BASIC_DATA, RECOVERY
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import GB, Extent, GiB, MiB
+
+ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", backup_size=200 * GiB)
+
+
+def steps(way, source=None, target=480, **options):
+    plan = make_plan(source or desk(), nominal_disk(target * GB), Options(**options))
+    return carry_out(plan, ALL, way)
+
+
+def told(carrying):
+    return [(step.kind, step.disk, step.row) for step in carrying.sequence.steps]
+
+
+def test_the_desk_straight_across():
+    assert told(steps("straight")) == [
+        ("check", "source", 3), ("check", "source", 4), ("table", "target", None), ("copy", "target", 1),
+        ("copy", "target", 3), ("copy", "target", 4), ("copy", "target", 5), ("make", "target", 2),
+    ]  # fmt: skip
+
+
+def test_shrinks_come_first_at_the_source_and_copies_keep_their_length():
+    carrying = steps("shrink-first")
+    kinds = [kind for kind, _, _ in told(carrying)]
+    assert kinds == ["check", "shrink", "check", "shrink", "table", "copy", "copy", "copy", "copy", "make"]
+    copies = [step for step in carrying.sequence.steps if step.kind == "copy"]
+    assert all(step.source.length == step.to.length for step in copies)
+
+
+def test_the_end_row_moves_once_to_the_end_before_the_row_in_front_grows():
+    """The classic: recovery behind the system, which is to take all that is gained (rules 10, 13.3)."""
+    carrying = steps("restore", target=2000, fit="rest-to-one", grow=4)
+    moving = [told for told in told(carrying) if told[0] in ("move", "grow", "shrink")]
+    assert moving == [("move", "target", 5), ("grow", "target", 4)]
+
+
+@pytest.mark.parametrize("way", WAYS)
+@pytest.mark.parametrize(("target", "fit"), [(480, "proportional"), (2000, "proportional"), (960, "snug")])
+def test_nothing_is_resized_twice_and_nothing_copied_twice_to_the_target(way, target, fit):
+    source = row_of(*[(100 * GiB, BASIC_DATA, fs(used=20 * GiB), {"role": "data"}) for _ in range(4)], label_gb=480)
+    steps_made = steps(way, source, target, fit=fit).sequence.steps
+    for row in (1, 2, 3, 4):
+        resizing = [step for step in steps_made if step.row == row and step.kind in ("shrink", "grow")]
+        assert len(resizing) <= 1
+        assert (
+            len([step for step in steps_made if step.row == row and step.kind == "copy" and step.disk == "target"]) <= 1
+        )
+
+
+def test_what_is_packed_is_the_map_past_the_new_end_and_never_nought_where_unknown():
+    usage = UsageMap(GiB, (1 * GiB,) * 20 + (0,) * 40 + (GiB // 2,) * 10 + (0,) * 30)
+    known = fs(used=25 * GiB, usage_map=usage, last_used_byte=70 * GiB)
+    for filesystem, packed in ((known, 5 * GiB), (fs(used=25 * GiB), None)):
+        source = row_of((100 * GiB, BASIC_DATA, filesystem, {"role": "data"}), label_gb=120)
+        shrink = next(step for step in steps("shrink-first", source, 60).sequence.steps if step.kind == "shrink")
+        assert (shrink.read_bytes, shrink.write_bytes) == (packed, packed)
+    assert shrink.seconds[0] < 60
+    assert shrink.seconds[1] > 600
+
+
+# --- order in place ---------------------------------------------------------------------------------------------------
+
+
+def moved(*shifts, usable=(0, 100)):
+    return order_moves([Shift(n, Extent(*now), Extent(*goal)) for n, now, goal in shifts], Extent(*usable), 1)
+
+
+def test_toward_the_start_first_to_last_and_toward_the_end_last_to_first():
+    ahead = moved((1, (10, 20), (0, 10)), (2, (20, 30), (10, 20)), (3, (30, 40), (20, 30)))
+    assert [row for row, _, _ in ahead.made] == [1, 2, 3]
+    behind = moved((1, (0, 10), (10, 20)), (2, (10, 20), (20, 30)), (3, (20, 30), (30, 40)))
+    assert [row for row, _, _ in behind.made] == [3, 2, 1]
+
+
+def test_rows_that_pass_each_other_put_the_cheapest_aside():
+    found = moved((1, (0, 40), (10, 50)), (2, (40, 50), (0, 10)), usable=(0, 60))
+    assert [row for row, _, _ in found.made] == [2, 1, 2]
+    assert sum(now.length for _, now, _ in found.made) == 60
+
+
+def test_no_room_to_pass_through_names_the_row_and_what_is_missing():
+    found = moved((1, (0, 40), (20, 60)), (2, (40, 60), (0, 20)), usable=(0, 65))
+    assert found.blocked == (2, 15)
+    plan = make_plan(_full_pair(), Disk((2 * GiB + 4 * MiB) // 512), Options(fit="same", order=(2, 1)))
+    way = next(way for way in carry_out(plan, ALL).ways if way.key == "restore")
+    assert not way.possible
+    assert "cannot pass the others" in way.why
+    assert "of free space are missing" in way.why
+
+
+def _full_pair():
+    rows = [part(n + 1, MiB + n * GiB, GiB, BASIC_DATA, fs(used=900 * MiB), role="data") for n in range(2)]
+    return disk((2 * GiB + 4 * MiB) // 512, *rows)
+
+
+# --- figures and words ------------------------------------------------------------------------------------------------
+
+
+def test_figures_to_type_by_hand():
+    """420 GiB to 206 209 MiB: 430 080 - 206 209 MiB are taken off; on the source that stands free behind it."""
+    carrying = steps("shrink-first")
+    shrink = next(step for step in carrying.sequence.steps if step.kind == "shrink" and step.row == 3)
+    new, off, free = figures_of(shrink, 512)
+    assert (new.word, new.mib, new.sectors) == ("New size", 206_209, 206_209 * 2048)
+    assert (off.word, off.mib) == ("Take off", 430_080 - 206_209)
+    assert (free.word, free.mib) == ("Free behind it", 430_080 - 206_209)
+    assert all(figure.exact for figure in (new, off, free))
+
+
+def test_what_is_taken_off_is_rounded_up_and_said_to_be_about():
+    source = disk(2 * GiB // 512, part(1, MiB, GiB + 512 * 3, BASIC_DATA, fs(used=100 * MiB), role="data"))
+    plan = make_plan(source, Disk(GiB // 512), Options(pins=((1, 700 * MiB),)))
+    shrink = next(step for step in carry_out(plan, ALL, "shrink-first").sequence.steps if step.kind == "shrink")
+    _, off, _ = figures_of(shrink, 512)
+    assert (off.mib, off.sectors, off.exact) == (1024 - 700 + 1, (1024 - 700) * 2048 + 3, False)
+
+
+def test_every_kind_of_step_has_words():
+    assert set(_WORDS) == set(KIND_WORDS) == set(STEP_KINDS)
+    for way in WAYS:
+        source = row_of((100 * GiB, BASIC_DATA, fs(used=20 * GiB, label="Scans"), {"role": "data"}), label_gb=480)
+        carrying = steps(way, source, 960)
+        for step in carrying.sequence.steps:
+            words = words_of(carrying.ground, way, step)
+            assert words.say
+            assert words.undo
+            assert not words.say.endswith(".")
+
+
+def test_what_is_lightened_is_taken_out_before():
+    carrying = steps("shrink-first", lighten=((3, 30 * GiB),))
+    shrink = next(step for step in carrying.sequence.steps if step.kind == "shrink" and step.row == 3)
+    assert "30 GiB that stay behind are taken out of it" in words_of(carrying.ground, "shrink-first", shrink).before
+
+
+def keys(carrying, when):
+    return {item.key for item in carrying.lists if item.when == when}
+
+
+def test_lists_follow_the_job():
+    windows = steps("straight")
+    assert {"clean-shutdown", "encryption", "right-disk"} <= keys(windows, "before")
+    assert {"detached", "activation", "start-order"} <= keys(windows, "after")
+    assert "room" in keys(steps("through-image"), "before")
+    data = row_of((100 * GiB, BASIC_DATA, fs(used=20 * GiB), {"role": "data"}), label_gb=480)
+    files = steps("files", data)
+    assert "permissions" in keys(files, "after")
+    assert not {"detached", "activation", "starts"} & keys(files, "after")
+    assert not {"clean-shutdown", "encryption"} & keys(files, "before")
+    known = carry_out(windows.ground.plan, ALL.but(encryption="paused"), "straight")
+    assert "encryption-again" in keys(known, "after")
+    assert len({line.key for line in LINES}) == len(LINES)
+
+
+def test_the_right_disk_is_named_by_its_serial():
+    target = nominal_disk(480 * GB).but(model="Quillon S2", serial="QS2-4410")
+    carrying = carry_out(make_plan(desk(), target, Options()), ALL, "straight")
+    line = next(item for item in carrying.lists if item.key == "right-disk")
+    assert line.text == "The disk that is written to is Quillon S2, serial ending 4410"
+
+
+def test_a_held_recovery_row_that_is_no_whole_grain_keeps_its_own_length():
+    odd = part(2, GiB + MiB, 500 * MiB + 512, RECOVERY, fs(used=300 * MiB), role="recovery")
+    source = disk(4 * GiB // 512, part(1, MiB, GiB, BASIC_DATA, fs(used=100 * MiB), role="data"), odd)
+    carrying = carry_out(make_plan(source, Disk(3 * GiB // 512), Options()), ALL, "straight")
+    copy = next(step for step in carrying.sequence.steps if step.kind == "copy" and step.row == 2)
+    assert copy.to.length == copy.source.length == 500 * 2048 + 1
+    assert carrying.rehearsal.safe

@@ -1,0 +1,84 @@
+"""Rule 11: rates and ranges, and the times that the trade tells of."""
+
+import pytest
+
+from tests.make import disk, fs, part
+from ylemorph.core.carry.carry import carry_out
+from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.times import BY_FILE, BY_SECTOR, MB, Rate, duration, rate_of, spent, time_range
+from ylemorph.core.disk.model import Disk
+from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import GB, GiB, MiB
+
+MINUTE, HOUR = 60, 3600
+
+
+def test_the_slowest_of_disk_and_link_counts():
+    turning = Disk(1000, link="sata", rotational=True)
+    assert rate_of(turning) == Rate(60 * MB, 180 * MB)
+    assert rate_of(turning, "usb2") == Rate(35 * MB, 35 * MB)
+    assert rate_of(Disk(1000, link="sata", rotational=False)) == Rate(550 * MB, 550 * MB)
+    assert rate_of(Disk(1000, link="nvme", rotational=False)) == Rate(800 * MB, 3000 * MB)
+    assert rate_of(turning).along(Rate(110 * MB, 110 * MB)) == Rate(60 * MB, 110 * MB)
+
+
+def test_a_range_by_hand():
+    # 90 GB at 100 MB/s: by file 20 % to 90 %, 4500 s to 1000 s; by sector 70 % to 95 %; beside 2 to 30 s of a copy
+    rate = Rate(100 * MB, 100 * MB)
+    assert spent("copy", 90 * GB, rate, BY_FILE) == (2 + 1000, 30 + 4500)
+    assert spent("copy", 90 * GB, rate, BY_SECTOR) == (2 + 947, 30 + 1286)
+    # What is not known takes from nothing up to the most that it can be.
+    assert spent("shrink", None, rate, BY_FILE, 9 * GB) == (20, 300 + 450)
+
+
+@pytest.mark.parametrize(
+    ("seconds", "text"),
+    [((20, 20), "20 s"), ((20, 50), "20 to 50 s"), ((75, 3000), "75 s to 50 min"), ((1200, 3000), "20 to 50 min"),
+     ((4200, 7200), "70 min to 2 h"), ((7200, 10800), "2 to 3 h"), ((6000, 9000), "1 h 40 min to 2 h 30 min")],
+)  # fmt: skip
+def test_ranges_read_well(seconds, text):
+    assert time_range(seconds) == text
+
+
+def test_durations_are_rounded_to_what_one_plans_by():
+    assert [duration(n) for n in (0, 89, 90, 5399, 5400, 86400)] == [
+        "0 s",
+        "89 s",
+        "2 min",
+        "1 h 30 min",
+        "1 h 30 min",
+        "24 h",
+    ]
+
+
+def cloned(used, size, way="straight", *, source):
+    """The whole of a clone of one partition with ``used`` bytes."""
+    made = disk(
+        size // 512 + 2**21, part(1, MiB, size, BASIC_DATA, fs(used=used), role="data"), rotational=True, link=source
+    )
+    onto = nominal_disk(2000 * GB).but(link="sata", rotational=False)
+    facts = Facts(workspace=2**50, both_attached="yes", backup="yes", backup_size=used)
+    carrying = carry_out(make_plan(made, onto, Options(fit="same")), facts, way)
+    return carrying.way.seconds
+
+
+# Common practice, no source: times that technicians told of; each lies inside the range that is shown.
+@pytest.mark.parametrize(
+    ("told", "low", "high"),
+    [
+        # 30 GB over USB 3 from a laptop's hard disk: 20 to 25 min
+        (cloned(30 * GB, 100 * GiB, source="usb3"), 20 * MINUTE, 25 * MINUTE),
+        # 35 GB restored in 8 min
+        (cloned(35 * GB, 100 * GiB, "restore", source="sata"), 8 * MINUTE, 8 * MINUTE),
+        # 90 GB in 40 min to 2 h
+        (cloned(90 * GB, 300 * GiB, source="sata"), 40 * MINUTE, 2 * HOUR),
+        # a 1 TB disk, nearly full, in 2.5 to 3 h
+        (cloned(950 * GB, 925 * GiB, source="sata"), 150 * MINUTE, 3 * HOUR),
+    ],
+)
+def test_what_the_trade_tells_lies_inside_the_range(told, low, high):
+    assert told[0] <= low <= high <= told[1]
+    assert told[1] < 60 * told[0]

@@ -1,0 +1,163 @@
+"""Rule 13: when each way is possible, what it says, and which one is proposed."""
+
+import pytest
+
+from tests.make import desk, disk, fs, part, row_of
+from ylemorph.core.carry.carry import carry_out, outlook, questions_of
+from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.sequence import WAYS
+from ylemorph.core.carry.ways import WAY_KINDS
+from ylemorph.core.disk.model import Health
+from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.errors import BadOption
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import GB, GiB, MiB
+
+NOTHING = Facts()
+ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", backup_size=200 * GiB)
+
+
+def planned(source, target="480", facts=ALL, **options):
+    return carry_out(make_plan(source, nominal_disk(int(target) * GB), Options(**options)), facts)
+
+
+def way(carrying, key):
+    return next(way for way in carrying.ways if way.key == key)
+
+
+def data_only(**more):
+    return disk(
+        4 * 10**9, part(1, MiB, 900 * GiB, BASIC_DATA, fs(used=100 * GiB, label="Archive", **more), role="data")
+    )
+
+
+def test_every_way_of_the_contract_is_in_the_table():
+    assert tuple(WAY_KINDS) == WAYS
+
+
+@pytest.mark.parametrize(
+    ("key", "facts", "why"),
+    [
+        ("straight", {"both_attached": "no"}, "Both disks cannot be attached at once"),
+        ("shrink-first", {"change_source": "no"}, "The source may not be changed"),
+        ("shrink-first", {"backup": "no"}, "There is no backup of the source"),
+        # Start, system, data and recovery: 33 MiB + 131 GiB + 96 GiB + 572 MiB of used space (rule 13)
+        ("through-image", {"workspace": 96 * GiB}, "Needs 228 GiB of workspace, 96 GiB free"),
+        ("through-image", {"workspace": 500 * GiB, "health": "worn"}, "Needs 932 GiB of workspace, 500 GiB free"),
+        ("straight", {"health": "failing"}, "The source is failing: it is read once, into an image"),
+        ("shrink-first", {"health": "failing"}, "The source is failing"),
+        ("shrink-first", {"health": "worn"}, "The source is worn"),
+    ],
+)
+def test_an_impossible_way_says_why_with_its_figure(key, facts, why):
+    made = planned(desk(), facts=ALL.but(**facts))
+    assert not way(made, key).possible
+    assert way(made, key).why.startswith(why)
+    with pytest.raises(BadOption, match=why[1:20]):
+        carry_out(made.ground.plan, made.ground.facts, key)
+
+
+def test_a_backup_comes_out_at_its_old_size():
+    small, large = planned(desk()), planned(desk(), "2000")
+    assert "its last row ends 484 GiB past" in way(small, "restore").why
+    assert way(large, "restore").possible
+    assert way(large, "restore").workspace_bytes == 0
+
+
+def test_what_nobody_said_does_not_rule_a_way_out_but_is_named():
+    made = planned(desk(), facts=Facts())
+    assert way(made, "straight").open_needs == ("both_attached",)
+    assert "both disks attached at once, not said yet" in way(made, "straight").why
+    assert way(made, "shrink-first").open_needs == ("change_source", "backup")
+    assert made.proposed == "straight"
+
+
+@pytest.mark.parametrize("state", ["dirty", "damaged", "hibernated"])
+def test_a_file_system_that_is_not_clean_is_copied_through_an_image_or_not_at_all(state):
+    made = planned(data_only(state=state), "1000", ALL.but(backup="no"))
+    assert not way(made, "straight").possible
+    assert f"is {state}" in way(made, "straight").why
+    assert way(made, "through-image").possible
+    assert made.proposed == "through-image"
+
+
+def test_a_disk_with_data_only_needs_no_clone():
+    made = planned(data_only())
+    assert made.proposed == "files"
+    assert "quicker and simpler" in way(made, "files").why
+    assert "go over" not in way(made, "files").why
+    system = planned(desk())
+    assert "do not start a machine" in way(system, "files").why
+
+
+@pytest.mark.parametrize("health", ["worn", "failing"])
+def test_a_worn_or_failing_source_is_read_once_whole_and_first(health):
+    source = desk(health=Health(health))
+    made = planned(source)
+    assert made.proposed == "through-image"
+    first = made.sequence.steps[0]
+    assert (first.kind, first.from_disk, first.to.length) == ("read", "source", source.sectors)
+    assert first.read_bytes == source.size_bytes
+    assert not [step for step in made.sequence.steps[1:] if "source" in (step.disk, step.from_disk)]
+
+
+def test_no_change_to_the_source_comes_before_time():
+    made = planned(desk(), facts=ALL.but(both_attached="no", workspace=2**50))
+    assert way(made, "shrink-first").possible
+    assert sum(way(made, "shrink-first").seconds) < sum(way(made, "through-image").seconds)
+    assert made.proposed == "through-image"
+    forced = planned(desk(), facts=ALL.but(both_attached="no", workspace=0))
+    assert forced.proposed == "shrink-first"
+    assert way(forced, "shrink-first").changes_source
+
+
+def test_disks_with_other_sectors_have_no_way():
+    source = desk()
+    target = nominal_disk(2000 * GB).but(sectors=488_378_646, logical_sector_bytes=4096)
+    made = carry_out(make_plan(source, target, Options()), ALL)
+    assert made.way is None
+    assert all("512 and 4096" in one.why for one in made.ways)
+
+
+def test_a_plan_that_does_not_fit_has_no_way_and_asks_nothing():
+    made = planned(desk(), "240")
+    assert made.way is None
+    assert {one.why for one in made.ways} == {"The plan does not fit"}
+    assert questions_of(made.ground.plan, Facts()) == ()
+    assert outlook(made.ground.plan, Facts()) is None
+
+
+def asked(source, facts=NOTHING, target="480"):
+    plan = make_plan(source, nominal_disk(int(target) * GB), Options())
+    return {q.kind.key for q in questions_of(plan, facts) if q.decides}
+
+
+def test_a_fact_that_decides_nothing_is_not_asked():
+    assert "encryption" not in asked(data_only(), Facts())
+    assert "encryption" in asked(desk())
+    assert "backup_size" not in asked(desk(), target="2000")
+    assert "backup_size" in asked(desk(), Facts(backup="yes"), target="2000")
+    # What the survey says already: link and health
+    assert {"source_link", "health"} <= asked(desk())
+    assert not {"source_link", "health"} & asked(desk(link="usb3", health=Health("good")))
+    # Where the source is failing only the image is left, so whether it may be changed decides nothing
+    assert "change_source" not in asked(desk(health=Health("failing")))
+
+
+def test_how_long_is_said_while_the_plan_is_fitted():
+    plan = make_plan(desk(), nominal_disk(480 * GB), Options())
+    said = outlook(plan, ALL.but(both_attached="no", workspace=0))
+    assert said.way == "shrink-first"
+    assert "228 GiB to copy, what must be packed is not known" in said.sentence()
+    assert outlook(plan, ALL).sentence().endswith(": 228 GiB to copy")
+    assert outlook(plan, ALL, "through-image").way == "through-image"
+
+
+def test_one_row_alone_and_rows_left_behind():
+    source = row_of((10 * GiB, BASIC_DATA, fs(used=GiB)), (10 * GiB, BASIC_DATA, fs(used=GiB)), label_gb=60)
+    nothing = carry_out(make_plan(source, nominal_disk(60 * GB), Options(leave=frozenset({1, 2}))), ALL)
+    assert {one.why for one in nothing.ways} == {"Nothing goes over"}
+    one = carry_out(make_plan(source, nominal_disk(60 * GB), Options(leave=frozenset({1}))), ALL)
+    assert [hold.row for hold in one.sequence.holds] == [2]
