@@ -102,6 +102,7 @@ bench: browser $(STATIC)
 	@$(BIN)/python -m bench.http
 	@$(BIN)/python -m bench.drag
 	@$(BIN)/python -m bench.survey
+	@$(BIN)/python -m bench.carry
 
 fmt: $(VENV)/.ready frontend/node_modules/.ready
 	@$(BIN)/ruff check --fix --quiet src tests bench scripts; $(BIN)/ruff format --quiet src tests bench scripts

@@ -4,6 +4,8 @@ import re
 from pathlib import Path
 
 from ylemorph.cli import COMMANDS
+from ylemorph.core.carry.facts import FACTS
+from ylemorph.core.carry.ways import WAY_KINDS
 from ylemorph.core.fit.finding_kinds import FINDINGS
 
 ROOT = Path(__file__).parents[1]
@@ -15,6 +17,12 @@ def test_every_finding_stands_in_the_rules_with_its_level():
     for codes, level in re.findall(r"^\| ((?:`[a-z-]+`(?:, )?)+) \| (stop|mind|note) \|", page, re.MULTILINE):
         told.update(dict.fromkeys(re.findall(r"`([a-z-]+)`", codes), level))
     assert told == {code: kind.level for code, kind in FINDINGS.items()}
+
+
+def test_every_way_and_fact_stands_in_its_page():
+    page = (ROOT / "docs" / "carry-out.md").read_text()
+    for name in (*WAY_KINDS, *FACTS):
+        assert f"`{name}`" in page, name
 
 
 def test_every_module_of_the_core_stands_in_the_architecture():

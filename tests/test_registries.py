@@ -8,13 +8,16 @@ from typing import get_args
 import grimp
 import pytest
 
+from ylemorph.core.carry import aftermath, rehearse, sequence, times, ways
+from ylemorph.core.carry import words as step_words
 from ylemorph.core.disk import filesystems, model
 from ylemorph.core.fit import finding_kinds, findings, fits, options
 from ylemorph.core.job.changes import CHANGES
-from ylemorph.formats import changes, option_models, plan
+from ylemorph.formats import changes, option_models, plan, shell_script, steps_read
 from ylemorph.formats.options import _READERS, _SIZED, _WRITERS, options_from, options_to_data
 from ylemorph.formats.reading import LISTINGS
 from ylemorph.formats.survey import _MODELS, schema
+from ylemorph.web import carry_models, carry_routes
 
 KINDS = set(get_args(model.Kind))
 
@@ -34,6 +37,17 @@ def words(literal):
         ("readers of options", {**_READERS, **_SIZED}, words(options.ValueKind)),
         ("writers of options", _WRITERS, words(options.ValueKind)),
         ("types of options", {**option_models._TYPES, "choice": 0}, words(options.ValueKind)),
+        ("WAY_KINDS", ways.WAY_KINDS, words(sequence.WayKey)),
+        ("words of steps", step_words._WORDS, words(sequence.StepKind)),
+        ("KIND_WORDS", step_words.KIND_WORDS, words(sequence.StepKind)),
+        ("steps of the rehearsal", rehearse._KINDS, words(sequence.StepKind)),
+        ("FIXED times", times.FIXED, words(sequence.StepKind)),
+        ("LINK_RATES", times.LINK_RATES, words(model.Link)),
+        ("steps of the script", shell_script._DONE, words(sequence.StepKind)),
+        ("fields that steps need", steps_read.NEEDED, words(sequence.StepKind)),
+        ("REASON_WORDS", aftermath.REASON_WORDS, words(aftermath.Reason)),
+        ("offers after a failure", aftermath._OFFERS, words(aftermath.Reason)),
+        ("HAND_OVER", carry_routes.HAND_OVER, words(carry_models.HandOverForm)),
         ("remedies without a change", {*plan._REMEDY_CHANGES, "repair"}, words(plan.RemedyKind)),
     ],
 )

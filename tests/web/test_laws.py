@@ -30,6 +30,9 @@ def a_change(rng):
             {"kind": "tail", "value": rng.choice(("", "10%", "20GiB", "90%"))},
             {"kind": "free-after", "value": rng.choice((3, 4, ""))},
             {"kind": "table", "value": rng.choice(("keep", "gpt", "mbr"))},
+            {"kind": "fact", "fact": "workspace", "value": rng.choice(("96GiB", "", "lots"))},
+            {"kind": "fact", "fact": rng.choice(("backup", "change_source")), "value": rng.choice(("yes", "no", None))},
+            {"kind": "way", "way": rng.choice(("straight", "through-image", "files", None))},
             {"kind": "reset"},
         )
     )

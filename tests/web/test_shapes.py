@@ -3,9 +3,17 @@
 import pytest
 from pydantic import TypeAdapter
 
-from ylemorph.web import bench_routes, compare_routes, job_routes, plans, setting_routes, survey_routes
+from ylemorph.web import (
+    bench_routes,
+    carry_routes,
+    compare_routes,
+    job_routes,
+    plans,
+    setting_routes,
+    survey_routes,
+)
 
-BLUEPRINTS = (bench_routes, compare_routes, job_routes, plans, setting_routes, survey_routes)
+BLUEPRINTS = (bench_routes, carry_routes, compare_routes, job_routes, plans, setting_routes, survey_routes)
 
 JSON_LISTING = {
     "partitiontable": {
@@ -32,6 +40,9 @@ def asked(api, job, survey):
         ("GET", "/api/jobs/{job_id}/history"): (f"{url}/history", None),
         ("POST", "/api/jobs/{job_id}/history/{number}"): (f"{url}/history/1", None),
         ("GET", "/api/jobs/{job_id}/compare"): (f"{url}/compare?second=snug", None),
+        ("GET", "/api/jobs/{job_id}/carry"): (f"{url}/carry", None),
+        ("POST", "/api/jobs/{job_id}/ticks"): (f"{url}/ticks", {"item": "mains", "on": True}),
+        ("POST", "/api/jobs/{job_id}/record"): (f"{url}/record", {"what": "begin"}),
         ("POST", "/api/plan"): ("/api/plan", {"source": survey, "target": {"nominal": "120GB"}}),
         ("GET", "/api/shelf"): ("/api/shelf", None),
         ("GET", "/api/settings"): ("/api/settings", None),
@@ -51,6 +62,7 @@ def asked(api, job, survey):
 ELSEWHERE = {
     ("GET", "/api/jobs/{job_id}/surveys/{which}"), ("DELETE", "/api/jobs/{job_id}"), ("POST", "/api/readings"),
     ("GET", "/api/readings/{reading_id}"), ("DELETE", "/api/readings/{reading_id}"),
+    ("GET", "/api/jobs/{job_id}/hand-over/{form}"),
 }  # fmt: skip
 
 

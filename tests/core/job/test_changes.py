@@ -86,6 +86,10 @@ def change(kind, options=DEFAULTS, **fields):
         ("headroom-data", {"value": "1GiB"}, "Headroom of data rows at least 1GiB"),
         ("firmware", {"value": "uefi"}, "Machine starts in uefi mode"),
         ("reset", {}, "Everything set by hand taken back"),
+        ("fact", {"fact": "workspace", "value": "300GiB"}, "Workspace of 300GiB"),
+        ("fact", {"fact": "backup", "value": None}, "Not known whether there is a backup"),
+        ("way", {"way": "through-image"}, "Through an image is the way"),
+        ("way", {"way": None}, "The proposed way is taken"),
     ],
 )
 def test_each_change_has_its_sentence(kind, fields, sentence):

@@ -67,7 +67,7 @@ def restore(ground: Ground) -> Steps:
             steps.append(_check(ground, "target", load))
         if _shrinks(load):
             steps.append(_shrink(ground, "target", load))
-            now = _short(load)
+            now = load.short
         shifts.append(Shift(load.number, now, load.goal))
     by_number = {load.number: load for load in ground.loads}
     moves = order_moves(shifts, ground.usable, ground.plan.frame.grain_sectors)
@@ -101,17 +101,6 @@ def _grows(load: Load) -> bool:
     return not load.hold.fixed and load.goal.length > load.hold.extent.length
 
 
-def _short(load: Load) -> Extent:
-    """Where the row stands, at its planned length where that is smaller."""
-    start, length = load.hold.extent.start, load.hold.extent.length
-    return Extent(start, start + (min(length, load.goal.length) if not load.hold.fixed else length))
-
-
-def _placed(load: Load) -> Extent:
-    """At its place on the target, not yet larger."""
-    return Extent(load.goal.start, load.goal.start + _short(load).length)
-
-
 def _free_behind(starts: list[int], extent: Extent) -> int:
     place = bisect_left(starts, extent.stop)
     return starts[place] - extent.stop if place < len(starts) else 0
@@ -143,8 +132,8 @@ def _copies(ground: Ground, name: DiskName, *, packs: bool) -> Steps:
 
 def _copy(ground: Ground, name: DiskName, load: Load, *, shortened: bool) -> Step:
     """To its place; ``shortened``: it was made smaller before, so the copy keeps the length."""
-    rate, to = ground.rates[name].along(ground.rates["target"]), _placed(load)
-    source = _short(load) if shortened else load.hold.extent
+    rate, to = ground.paths[name, "target"], load.placed
+    source = load.short if shortened else load.hold.extent
     free = _free_behind(ground.starts, to) if to.length < source.length else None
     copied = load.copied
     return Step(
@@ -153,7 +142,7 @@ def _copy(ground: Ground, name: DiskName, load: Load, *, shortened: bool) -> Ste
 
 
 def _into_image(ground: Ground, load: Load) -> Steps:
-    rate, extent, copied = ground.rates["source"].along(ground.rates["image"]), load.hold.extent, load.copied
+    rate, extent, copied = ground.paths["source", "image"], load.hold.extent, load.copied
     seconds = spent("copy", copied, rate, load.shares)
     return [Step("copy", "image", load.number, "source", extent, extent, copied, copied, seconds)]
 
@@ -167,7 +156,7 @@ def _in_image(ground: Ground, load: Load) -> Steps:
 
 def _shrink(ground: Ground, disk: DiskName, load: Load) -> Step:
     """What lies past the new end is read and written on the same disk."""
-    extent, to, packed = load.hold.extent, _short(load), ground.packed(load)
+    extent, to, packed = load.hold.extent, load.short, ground.packed(load)
     most = min(load.copied, (extent.length - to.length) * ground.sector)
     seconds = spent("shrink", None if packed is None else 2 * packed, ground.rates[disk], BY_FILE, 2 * most)
     free = _free_behind(ground.source_starts, to)
@@ -177,7 +166,7 @@ def _shrink(ground: Ground, disk: DiskName, load: Load) -> Step:
 def _grow(ground: Ground, load: Load) -> Steps:
     seconds = spent("grow", 0, ground.rates["target"], BY_FILE)
     free = _free_behind(ground.starts, load.goal)
-    return [Step("grow", "target", load.number, None, _placed(load), load.goal, 0, 0, seconds, free)]
+    return [Step("grow", "target", load.number, None, load.placed, load.goal, 0, 0, seconds, free)]
 
 
 def _move(ground: Ground, load: Load, now: Extent, goal: Extent) -> Step:
@@ -196,7 +185,7 @@ def _makes(ground: Ground) -> Steps:
 def _read_whole(ground: Ground) -> Step:
     """Sector by sector, past read errors: the only time that the source is read."""
     extent = Extent(0, ground.plan.source.sectors)
-    size, rate = extent.length * ground.sector, ground.rates["source"].along(ground.rates["image"])
+    size, rate = extent.length * ground.sector, ground.paths["source", "image"]
     return Step("read", "image", None, "source", extent, extent, size, size, spent("read", size, rate, BY_SECTOR))
 
 
@@ -204,7 +193,7 @@ def _write_back(ground: Ground) -> Step:
     """The backup, as far as its last row reaches; what it holds is its own size, where that is known."""
     extent = Extent(0, last_end(ground))
     size = ground.facts.backup_size or ground.carried_bytes
-    rate = ground.rates["image"].along(ground.rates["target"])
+    rate = ground.paths["image", "target"]
     return Step("read", "target", None, "source", extent, extent, size, size, spent("read", size, rate, BY_FILE))
 
 

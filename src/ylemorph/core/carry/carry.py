@@ -14,7 +14,7 @@ from .ground import Ground
 from .rehearse import Frame, Verdict, rehearse
 from .sequence import Sequence, WayKey
 from .times import time_range
-from .ways import Way, proposed, sequence_of, way_of, ways_of
+from .ways import Way, proposed, sequence_of, steps_of, way_of, ways_of
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,8 @@ class Carrying:
 
     @cached_property
     def sequence(self) -> Sequence | None:
-        return None if self.way is None or self.way.steps is None else sequence_of(self.ground, self.way)
+        way = self.way
+        return None if way is None or way.steps is None else sequence_of(self.ground, way.key, way.steps)
 
     @cached_property
     def rehearsal(self) -> Verdict | None:
@@ -65,14 +66,16 @@ def carry_out(plan: Plan, facts: Facts, way: WayKey | None = None, units: Units 
     if way is not None:
         wished = way_of(made.ground, way, units)
         if not wished.possible:
-            raise BadOption(f"{way} is not possible: {wished.why}", at="way", mend="choose another way")
+            raise BadOption(
+                f"{way} is not possible: {wished.why[:1].lower()}{wished.why[1:]}", at="way", mend="choose another way"
+            )
     return made
 
 
 def steps_and_rehearsal(plan: Plan, facts: Facts, way: WayKey) -> Verdict:
     """One way's steps, rehearsed, and nothing else. Raises BadOption where it has none."""
     ground = Ground(plan, facts)
-    return rehearse(sequence_of(ground, way_of(ground, way)))
+    return rehearse(sequence_of(ground, way, steps_of(ground, way)))
 
 
 class Outlook(NamedTuple):

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
-from ..disk.model import HealthState, Link
+from ..disk.model import HealthState
 from ..disk.tables import usable_range
 from ..fit.compare import carried_bytes_of, packed_bytes_of
 from ..fit.plan import Plan, PlanRow
@@ -20,6 +20,8 @@ class Load(NamedTuple):
     row: PlanRow
     hold: Hold
     goal: Extent
+    short: Extent  # where it stands, at its planned length where that is smaller
+    placed: Extent  # at its place on the target, not yet larger
     copied: int  # bytes that a copy carries (rule 9.1)
     by_file: bool  # whether a copier may know its file system
 
@@ -128,14 +130,14 @@ class Ground:
             "target": rate_of(self.plan.target, facts.target_link),
         }
 
-    def link(self, name: DiskName) -> Link:
-        """How a disk is attached, as far as anybody said."""
-        disk, said = (
-            (self.plan.source, self.facts.source_link)
-            if name == "source"
-            else (self.plan.target, self.facts.target_link)
-        )
-        return disk.link if said == "unknown" else said
+    @cached_property
+    def paths(self) -> dict[tuple[DiskName, DiskName], Rate]:
+        """Rates from disk to disk."""
+        rates = self.rates
+        pairs: tuple[tuple[DiskName, DiskName], ...] = (
+            ("source", "image"), ("source", "target"), ("image", "target"),
+        )  # fmt: skip
+        return {(one, two): rates[one].along(rates[two]) for one, two in pairs}
 
     def packed(self, load: Load) -> int | None:
         """Bytes to pack in place before the row is as small as planned (rule 9.2)."""
@@ -153,4 +155,6 @@ def _load(row: PlanRow, grains: Extent, per_grain: int, sector: int) -> Load:
     copied = carried_bytes_of(row)
     goal = Extent(grains.start * per_grain, grains.stop * per_grain)
     hold = Hold(inner.number, extent, min(max(kept, 0), whole, whole if fixed else goal.length * sector), fixed)
-    return Load(row, hold, goal, copied, copied < whole)
+    length = partition.sectors if fixed else min(partition.sectors, grains.length * per_grain)
+    short, placed = Extent(extent.start, extent.start + length), Extent(goal.start, goal.start + length)
+    return Load(row, hold, goal, short, placed, copied, copied < whole)

@@ -142,21 +142,28 @@ class _Run:
         if not low <= extent.start < extent.stop <= high:
             raise _Unsafe(f"sectors {extent.start} to {extent.stop - 1} leave what of the {name} can be used")
 
-    def take(self, name: DiskName, row: int | None, extent: Extent | None) -> Content:
-        """The row's whole content that stands exactly there, taken off the list."""
-        contents = self.disks[name].contents
-        for place, content in enumerate(contents):
+    def found(self, name: DiskName, row: int | None, extent: Extent | None) -> int:
+        """The place in the list of the row's whole content that stands exactly there."""
+        for place, content in enumerate(self.disks[name].contents):
             if content.row == row and content.extent == extent:
                 if content.damaged_by:
                     raise _Unsafe(f"row {row} on the {name} is needed and was written over", row, content.damaged_by)
-                return contents.pop(place)
+                return place
         raise _Unsafe(f"row {row} does not stand there on the {name}")
 
+    def take(self, name: DiskName, row: int | None, extent: Extent | None) -> Content:
+        return self.disks[name].contents.pop(self.found(name, row, extent))
+
     def put(self, name: DiskName, row: int, extent: Extent, number: int) -> None:
-        self.write(name, extent, number)
-        contents = self.disks[name].contents
-        contents[:] = [c for c in contents if (c.row, c.extent) != (row, extent)]
-        contents.append(Content(row, extent))
+        """The row stands there, whole; whatever stood in its way is written over."""
+        start, stop = extent
+        disk = self.disks[name]
+        for content in disk.contents:
+            if content.extent.start < stop and start < content.extent.stop:
+                self.write(name, extent, number)
+                disk.contents = [c for c in disk.contents if c.row != row or c.extent != extent]
+                break
+        disk.contents.append(Content(row, extent))
 
     def resized(self, step: Step, number: int) -> None:
         """Another length at the same place."""
@@ -235,8 +242,7 @@ def _read(run: _Run, number: int, step: Step) -> None:
 def _copy(run: _Run, number: int, step: Step) -> None:
     name, extent = _other(step), step.to
     assert extent is not None
-    content = run.take(name, step.row, step.source)
-    run.disks[name].contents.append(content)
+    content = run.disks[name].contents[run.found(name, step.row, step.source)]
     hold = run.holds[content.row]
     before = content.extent.length * run.disks[name].shape.sector_bytes
     after = extent.length * run.disks[step.disk].shape.sector_bytes

@@ -299,19 +299,25 @@ def proposed(ground: Ground, ways: tuple[Way, ...]) -> WayKey | None:
     return min(able, key=worth).key if able else None
 
 
-def sequence_of(ground: Ground, way: Way) -> Sequence:
-    """What the rehearsal runs. Raises BadOption where the way has no steps."""
-    if way.steps is None:
-        raise BadOption(way.why, at="way", mend="choose another way, or another plan")
+def steps_of(ground: Ground, key: WayKey) -> tuple[Step, ...]:
+    """The steps of a way, whether the bench allows it or not. Raises BadOption where there are none."""
+    steps, why = _steps(ground, key)
+    if steps is None:
+        raise BadOption(why, at="way", mend="choose another way, or another plan")
+    return steps
+
+
+def sequence_of(ground: Ground, key: WayKey, steps: tuple[Step, ...]) -> Sequence:
+    """What the rehearsal runs."""
     shapes = ground.shapes
-    if not any(step.disk == "image" for step in way.steps):
+    if not any(step.disk == "image" for step in steps):
         shapes = {name: shape for name, shape in shapes.items() if name != "image"}
     return Sequence(
-        way.key,
+        key,
         shapes,
         ground.plan.frame.grain_bytes,
         tuple([load.hold for load in ground.loads]),
-        way.steps,
+        steps,
         ground.goals,
         ground.plan.frame.table == "gpt",
         ground.usable,

@@ -1,0 +1,137 @@
+"""The running record and the ticks: kept with the job, in order, whoever else writes."""
+
+import pytest
+
+from tests.make import desk, job_of
+from ylemorph.core.carry.facts import Facts
+from ylemorph.core.errors import YlemorphError
+from ylemorph.core.job.bench_changes import ChooseWay, SetFact
+from ylemorph.core.job.disk_changes import Describe
+from ylemorph.store import jobs, runs
+from ylemorph.store.database import NotFound, connect, prepare
+
+STEPS = [{"number": n, "kind": "copy", "say": f"Copy {n}", "time": "2 min"} for n in (1, 2, 3)]
+
+
+@pytest.fixture
+def store(tmp_path):
+    connection = connect(prepare(tmp_path))
+    yield connection
+    connection.close()
+
+
+@pytest.fixture
+def job(store):
+    return jobs.create(store, job_of(desk())).id
+
+
+def test_facts_and_the_way_are_changes_like_any_other(store, job):
+    jobs.change(store, job, None, lambda _state: SetFact("workspace", 300 * 2**30, "300 GiB"))
+    jobs.change(store, job, None, lambda _state: SetFact("backup", "yes", "yes"))
+    read = jobs.change(store, job, None, lambda _state: ChooseWay("through-image")).state
+    assert (read.facts, read.way) == (Facts(workspace=300 * 2**30, backup="yes"), "through-image")
+    assert [entry.sentence for entry in jobs.history(store, job)][:3] == [
+        "Through an image is the way", "Backup of the source: yes", "Workspace of 300 GiB",
+    ]  # fmt: skip
+    assert jobs.undo(store, job, None).state.way is None
+    assert jobs.undo(store, job, None).state.facts == Facts(workspace=300 * 2**30)
+
+
+def test_ticks_are_not_undone_with_the_plan(store, job):
+    jobs.change(store, job, None, lambda _state: Describe(note="a"))
+    runs.tick(store, job, "backup", on=True)
+    first = runs.ticks(store, job)
+    runs.tick(store, job, "backup", on=True)
+    assert runs.ticks(store, job) == first
+    jobs.undo(store, job, None)
+    assert list(runs.ticks(store, job)) == ["backup"]
+    runs.tick(store, job, "backup", on=False)
+    assert runs.ticks(store, job) == {}
+
+
+def test_a_record_from_its_beginning_to_its_end(store, job):
+    runs.begin(store, job, "straight", STEPS)
+    assert runs.under_way(store) == {job: (1, 3)}
+    for step in (1, 2):
+        runs.add(store, job, step, "done")
+    assert runs.under_way(store) == {job: (3, 3)}
+    assert runs.current(store, job).step == 3
+    runs.add(store, job, 3, "done")
+    run = runs.current(store, job)
+    assert (run.step, run.failure, run.way) == (None, None, "straight")
+    assert run.ended_at
+    assert runs.under_way(store) == {}
+    with pytest.raises(YlemorphError, match="not under way"):
+        runs.add(store, job, 3, "done")
+
+
+def test_a_failure_stands_until_the_step_is_done_again(store, job):
+    runs.begin(store, job, "straight", STEPS)
+    runs.add(store, job, 1, "done")
+    runs.add(store, job, 2, "failed", "read-error", "sector 5")
+    assert (runs.current(store, job).failure.reason, runs.current(store, job).failure.note) == (
+        "read-error",
+        "sector 5",
+    )
+    with pytest.raises(YlemorphError, match="has failed"):
+        runs.add(store, job, 2, "done")
+    runs.add(store, job, 1, "again")
+    assert runs.current(store, job).step == 1
+    assert runs.under_way(store) == {job: (1, 3)}
+    runs.add(store, job, 1, "done")
+    assert runs.current(store, job).step == 2
+
+
+@pytest.mark.parametrize(
+    ("step", "what", "said"),
+    [(2, "done", "step 1 is the one"), (9, "done", "step 1 is the one"), (1, "again", "no step has failed")],
+)
+def test_what_cannot_have_happened_is_refused(store, job, step, what, said):
+    runs.begin(store, job, "straight", STEPS)
+    with pytest.raises(YlemorphError, match=said):
+        runs.add(store, job, step, what)
+    assert runs.current(store, job).events == ()
+
+
+def test_a_second_click_changes_nothing_twice(store, job):
+    runs.begin(store, job, "straight", STEPS)
+    with pytest.raises(YlemorphError, match="under way already"):
+        runs.begin(store, job, "straight", STEPS)
+    runs.add(store, job, 1, "done")
+    with pytest.raises(YlemorphError, match="step 2 is the one"):
+        runs.add(store, job, 1, "done")
+    assert runs.current(store, job).step == 2
+
+
+def test_the_last_entry_can_be_taken_back(store, job):
+    runs.begin(store, job, "straight", STEPS[:1])
+    runs.add(store, job, 1, "done")
+    assert runs.current(store, job).ended_at
+    runs.take_back(store, job)
+    assert (runs.current(store, job).step, runs.current(store, job).ended_at) == (1, None)
+    runs.take_back(store, job)
+    assert runs.current(store, job) is None
+    with pytest.raises(YlemorphError, match="not under way"):
+        runs.take_back(store, job)
+
+
+def test_records_go_with_their_job(store, job):
+    runs.begin(store, job, "straight", STEPS)
+    runs.add(store, job, 1, "done")
+    runs.tick(store, job, "mains", on=True)
+    jobs.delete(store, job)
+    for table in ("run", "run_event", "tick"):
+        assert store.execute(f"SELECT count(*) FROM {table}").fetchone()[0] == 0
+    with pytest.raises(NotFound):
+        runs.begin(store, job, "straight", STEPS)
+
+
+def test_another_source_takes_back_what_was_said_of_the_old_one(store):
+    from ylemorph.core.disk.model import Survey
+    from ylemorph.core.job.disk_changes import SetSource
+
+    state = job_of(desk()).but(facts=Facts(backup="yes", workspace=5, target_link="usb3"), way="straight")
+    other = SetSource(Survey(desk(model="Brindle K4", serial="X-1"))).make(state).state
+    assert other.facts == Facts(backup="yes", workspace=5, target_link="usb3")  # the same partitions: surveyed again
+    other = SetSource(Survey(desk(used_system=2**30).but(partitions=desk().partitions[:2]))).make(state).state
+    assert (other.facts, other.way) == (Facts(workspace=5, target_link="usb3"), None)
