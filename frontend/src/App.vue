@@ -17,7 +17,7 @@ if (localStorage.getItem("units") === null) {
     .catch(() => undefined); // the pages themselves say that nobody answers
 }
 const showKeys = ref(false);
-let goingSince = 0;
+let goingSince = -Infinity; // when G was pressed
 
 useEventListener(window, "keydown", (event: KeyboardEvent) => {
   if (event.key === "Escape") showKeys.value = false;
@@ -28,7 +28,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   } else if (event.key.toLowerCase() === "g") {
     goingSince = event.timeStamp;
   } else if (event.timeStamp - goingSince < 1500) {
-    goingSince = 0;
+    goingSince = -Infinity;
     go(event);
   }
 });

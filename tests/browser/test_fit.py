@@ -227,7 +227,9 @@ AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
-@pytest.mark.parametrize("stage", ["", "bench", "settings", "source", "target", "fit", "compare"])
+@pytest.mark.parametrize(
+    "stage", ["", "bench", "settings", "source", "target", "fit", "compare", "carry", "print/sheet", "print/customer"]
+)
 def test_accessibility(window, demo, stage, scheme):
     job = demo["YM-0105" if stage == "fit" else "YM-0107"]
     path = f"/{stage}" if stage in ("", "bench", "settings") else f"/jobs/{job}/{stage.replace('compare', 'fit')}"
@@ -236,6 +238,10 @@ def test_accessibility(window, demo, stage, scheme):
     if stage == "compare":
         page.keyboard.press("c")
         expect(page.get_by_text("Findings gained")).to_be_visible()
+    if stage == "carry":
+        page.keyboard.press("b")
+        page.keyboard.press("x")
+        expect(page.get_by_role("button", name="Record it")).to_be_visible()
     if stage == "source":
         page.get_by_role("button", name="Desk", exact=True).click()
         page.get_by_text("Take another survey").click()
@@ -255,7 +261,9 @@ def test_accessibility(window, demo, stage, scheme):
 
 
 @pytest.mark.parametrize("width", [400, 1920])
-@pytest.mark.parametrize("place", ["", "bench", "settings", "source", "target", "fit"])
+@pytest.mark.parametrize(
+    "place", ["", "bench", "settings", "source", "target", "fit", "carry", "print/sheet", "print/customer"]
+)
 def test_nothing_is_wider_than_the_window(window, demo, place, width):
     job = demo["YM-0107"]
     page = window(f"/{place}" if place in ("", "bench", "settings") else f"/jobs/{job}/{place}")

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 FRONT = Path(__file__).parents[2] / "frontend"
-MODULES = ("src/widgets/sizes.ts", "src/morph/geometry.ts")
+MODULES = ("src/widgets/sizes.ts", "src/morph/geometry.ts", "src/carry/film.ts", "src/carry/times.ts")
 CALLS = """
 import {{ readFileSync }} from "node:fs";
 {imports}

@@ -190,7 +190,7 @@ def look_at_target(job: Job, made: Made, plan, target: Path, work: Path, left=()
         if row.number in left:
             continue
         fs = partition.filesystem
-        if row.row.partition is not None:
+        if row.row.partition is not None and plan.source.table == plan.frame.table:
             assert partition.type == row.row.partition.type
             assert fs is None or fs.kind == row.kind
         if row.kind not in FILES or row.row.partition is None:

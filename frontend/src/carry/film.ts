@@ -80,7 +80,12 @@ function apart(blocks: FilmBlock[], bottom: number): void {
   }
   let limit = bottom;
   for (const block of [...blocks].reverse()) {
-    block.y = Math.min(block.y, limit - block.height);
+    const over = block.y + block.height - limit;
+    if (over > 0) {
+      const less = Math.min(over, Math.max(0, block.height - LEAST));
+      block.height -= less;
+      block.y -= over - less;
+    }
     limit = block.y;
   }
 }

@@ -46,6 +46,11 @@ class _Told(NamedTuple):
         return self.disk(self.step.disk)
 
     @property
+    def there(self) -> str:
+        """``on Quillon S2``, ``in the image``."""
+        return "in the image" if self.step.disk == "image" else f"on {self.where}"
+
+    @property
     def sizes(self) -> str:
         """``from 420 GiB to 201 GiB``."""
         assert self.step.source is not None
@@ -116,12 +121,12 @@ def _shrink(told: _Told) -> Words:
         undo = f"{told.row} can be made larger again; the packing is lost time, not data"
     else:
         undo = f"{told.row} can be made larger again; {told.disk('source')} is as it was"
-    return Words(f"Make {told.row} smaller on {told.where}, {told.sizes}{first}", tuple(before), undo)
+    return Words(f"Make {told.row} smaller {told.there}, {told.sizes}{first}", tuple(before), undo)
 
 
 def _grow(told: _Told) -> Words:
     return Words(
-        f"Make {told.row} larger on {told.where}, {told.sizes}",
+        f"Make {told.row} larger {told.there}, {told.sizes}",
         ("The space behind it is free",),
         "It can be made smaller again, which takes longer",
     )
@@ -132,7 +137,7 @@ def _move(told: _Told) -> Words:
     ahead = step.source is not None and step.to is not None and step.to.start < step.source.start
     way = "toward the start" if ahead else "toward the end"
     return Words(
-        f"Move {told.row} on {told.where} {way}",
+        f"Move {told.row} {told.there} {way}",
         ("Mains, not battery: a move that is cut off loses the row", *_deleted(told)),
         "It can be moved back; cut off in between, write the backup again",
     )
@@ -141,7 +146,7 @@ def _move(told: _Told) -> Words:
 def _deleted(told: _Told) -> tuple[str, ...]:
     gone = [row.row.name_and_number for row in told.ground.plan.rows if not row.carried or row.row.is_made]
     present = [name for name in gone if name]
-    return (f"{' and '.join(present)} deleted on {told.where}: not as the plan has them",) if present else ()
+    return (f"{' and '.join(present)} deleted {told.there}: not as the plan has them",) if present else ()
 
 
 def _table(told: _Told) -> Words:
@@ -180,14 +185,14 @@ def _mend_table(told: _Told) -> Words:
 def _make(told: _Told) -> Words:
     row = told.ground.plan.row(told.step.row or 0)
     if row.role == "reserved":
-        return Words(f"Leave {told.row} on {told.where} empty: its place is all it needs", (), "Nothing to undo")
+        return Words(f"Leave {told.row} {told.there} empty: its place is all it needs", (), "Nothing to undo")
     what = {"swap": "as swap space", "start": "with a FAT32 file system, and put the start files into it"}
-    return Words(f"Make {told.row} new on {told.where} {what.get(row.role, '')}".rstrip(), (), "It can be made again")
+    return Words(f"Make {told.row} new {told.there} {what.get(row.role, '')}".rstrip(), (), "It can be made again")
 
 
 def _check(told: _Told) -> Words:
     return Words(
-        f"Check the file system of {told.row} on {told.where}",
+        f"Check the file system of {told.row} {told.there}",
         (f"{told.row} is not in use",),
         "Nothing changes; where it finds damage, repair that first",
     )
