@@ -240,6 +240,7 @@ def test_accessibility(window, demo, stage, scheme):
         expect(page.get_by_text("Findings gained")).to_be_visible()
     if stage == "carry":
         page.keyboard.press("b")
+        expect(page.get_by_text("step 1 of 8")).to_be_visible()
         page.keyboard.press("x")
         expect(page.get_by_role("button", name="Record it")).to_be_visible()
     if stage == "source":

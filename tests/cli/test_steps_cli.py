@@ -89,7 +89,7 @@ def test_the_ways_and_their_facts(capsys, source):
     )
     status, _, err = asked("--way", "through-image", "--fact", "workspace=96GiB")
     assert status == 2
-    assert "Needs 228 GiB of workspace, 96 GiB free" in err
+    assert "needs 228 GiB of workspace, 96 GiB free" in err
     for wrong in ("workspace", "weather=fine", "backup=perhaps", "workspace=-3", "=x"):
         status, _, err = asked("--fact", wrong)
         assert (status, err.count("\n")) == (2, 1)

@@ -197,6 +197,7 @@ def test_facts_read_back_equal():
         ({"workspace": "much"}, "facts.workspace: “much” is not a size"),
         ({"workspace": -5}, "facts.workspace: "),
         ({"workspace": "9999PB"}, "facts.workspace: "),
+        ({"backup": "no", "backup_size": "5GiB"}, "facts.backup_size: a size is given for a backup that is not there"),
     ],
 )
 def test_facts_that_cannot_be_used(given, said):

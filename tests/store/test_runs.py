@@ -37,6 +37,14 @@ def test_facts_and_the_way_are_changes_like_any_other(store, job):
     assert jobs.undo(store, job, None).state.facts == Facts(workspace=300 * 2**30)
 
 
+def test_facts_that_contradict_each_other(store, job):
+    jobs.change(store, job, None, lambda _state: SetFact("backup", "yes"))
+    jobs.change(store, job, None, lambda _state: SetFact("backup_size", 5))
+    assert jobs.change(store, job, None, lambda _state: SetFact("backup", "no")).state.facts == Facts(backup="no")
+    with pytest.raises(YlemorphError, match="a backup that is not there"):
+        jobs.change(store, job, None, lambda _state: SetFact("backup_size", 5))
+
+
 def test_ticks_are_not_undone_with_the_plan(store, job):
     jobs.change(store, job, None, lambda _state: Describe(note="a"))
     runs.tick(store, job, "backup", on=True)

@@ -32,32 +32,34 @@ const mib = (bytes: number | null) =>
     </div>
     <img :src="handOver(job.id, 'morph.svg')" alt="Source and target to scale; the rows stand in the table below" />
     <h2>Rows</h2>
-    <table class="plain">
-      <thead>
-        <tr>
-          <th scope="col">Row</th>
-          <th scope="col">Kind</th>
-          <th scope="col">What</th>
-          <th scope="col" class="num">Was</th>
-          <th scope="col" class="num">Will be</th>
-          <th scope="col" class="num">MiB</th>
-          <th scope="col" class="num">First sector</th>
-          <th scope="col" class="num">Sectors</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="row in steps.plan.rows" :key="row.number">
-          <th scope="row">{{ row.label }}</th>
-          <td>{{ KINDS[row.kind] }}</td>
-          <td>{{ row.change === "left" ? "left behind" : row.change === "made" ? "made new" : row.change }}</td>
-          <td class="num">{{ size(row.source_bytes) }}</td>
-          <td class="num">{{ row.size_bytes === null ? "" : size(row.size_bytes) }}</td>
-          <td class="num">{{ mib(row.size_bytes) }}</td>
-          <td class="num">{{ row.first_lba }}</td>
-          <td class="num">{{ row.sectors }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <div class="scroll">
+      <table class="plain">
+        <thead>
+          <tr>
+            <th scope="col">Row</th>
+            <th scope="col">Kind</th>
+            <th scope="col">What</th>
+            <th scope="col" class="num">Was</th>
+            <th scope="col" class="num">Will be</th>
+            <th scope="col" class="num">MiB</th>
+            <th scope="col" class="num">First sector</th>
+            <th scope="col" class="num">Sectors</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="row in steps.plan.rows" :key="row.number">
+            <th scope="row">{{ row.label }}</th>
+            <td>{{ KINDS[row.kind] }}</td>
+            <td>{{ row.change === "left" ? "left behind" : row.change === "made" ? "made new" : row.change }}</td>
+            <td class="num">{{ size(row.source_bytes) }}</td>
+            <td class="num">{{ row.size_bytes === null ? "" : size(row.size_bytes) }}</td>
+            <td class="num">{{ mib(row.size_bytes) }}</td>
+            <td class="num">{{ row.first_lba }}</td>
+            <td class="num">{{ row.sectors }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
     <template v-if="steps.plan.findings.length">
       <h2>To beware of</h2>
       <p v-for="(finding, index) in steps.plan.findings" :key="index">
@@ -91,6 +93,7 @@ const mib = (bytes: number | null) =>
 <style scoped>
 article {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 6px;
   font-size: 12px;
 }
@@ -101,6 +104,9 @@ h2 {
 .disks {
   display: grid;
   grid-template-columns: 1fr 1fr;
+}
+.scroll {
+  overflow-x: auto;
 }
 img {
   width: 70%;

@@ -5,7 +5,7 @@ from decimal import Decimal, InvalidOperation
 from functools import cached_property
 from typing import Any
 
-from ..core.carry.facts import FACTS, Facts
+from ..core.carry.facts import FACTS, Facts, check_facts
 from ..core.disk.model import ROLES, Disk
 from ..core.errors import BadOption, YlemorphError
 from ..core.fit.frame import frame_of, planned_table
@@ -34,6 +34,7 @@ def options_to_data(options: Options) -> dict[str, Any]:
 def facts_from(data: Mapping[str, Any]) -> Facts:
     """Facts of the bench from their keys, as options are read. Raises BadOption or BadSize with the fact's place."""
     made: Facts = _read_into(Facts(), FACTS, data, _Reader(data, None, None), "fact")
+    check_facts(made)
     return made
 
 

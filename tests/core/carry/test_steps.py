@@ -79,7 +79,7 @@ def test_what_is_packed_is_the_map_past_the_new_end_and_never_nought_where_unkno
 
 
 def moved(*shifts, usable=(0, 100)):
-    return order_moves([Shift(n, Extent(*now), Extent(*goal)) for n, now, goal in shifts], Extent(*usable), 1)
+    return order_moves(tuple(Shift(n, Extent(*now), Extent(*goal)) for n, now, goal in shifts), Extent(*usable), 1)
 
 
 def test_toward_the_start_first_to_last_and_toward_the_end_last_to_first():

@@ -70,7 +70,7 @@ def restore(ground: Ground) -> Steps:
             now = load.short
         shifts.append(Shift(load.number, now, load.goal))
     by_number = {load.number: load for load in ground.loads}
-    moves = order_moves(shifts, ground.usable, ground.plan.frame.grain_sectors)
+    moves = order_moves(tuple(shifts), ground.usable, ground.plan.frame.grain_sectors)
     if moves.blocked is not None:
         name, missing = by_number[moves.blocked.row].row.row.name, moves.blocked.missing * ground.sector
         raise BadOption(

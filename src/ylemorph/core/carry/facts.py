@@ -4,6 +4,7 @@ from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 from ..disk.model import HealthState, Link
+from ..errors import BadOption
 from ..fit.options import OptionKind, kinds_of, option
 
 YesNo = Literal["unknown", "yes", "no"]
@@ -56,6 +57,16 @@ class Facts:
 
     def but(self, **changes: object) -> "Facts":
         return replace(self, **changes)  # type: ignore[arg-type]  # read and checked against the table before
+
+
+def check_facts(facts: Facts) -> None:
+    """Raises BadOption where two facts contradict each other."""
+    if facts.backup == "no" and facts.backup_size is not None:
+        raise BadOption(
+            "a size is given for a backup that is not there",
+            at="facts.backup_size",
+            mend="take the size out, or say that there is a backup",
+        )
 
 
 FACTS: dict[str, OptionKind] = {kind.key: kind for kind in kinds_of(Facts)}

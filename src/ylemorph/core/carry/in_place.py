@@ -3,6 +3,7 @@
 Rows that must pass each other need free space to pass through: one of them is put aside there.
 """
 
+from functools import lru_cache
 from heapq import heappop, heappush
 from typing import NamedTuple
 
@@ -25,7 +26,8 @@ class Blocked(NamedTuple):
 
 
 Move = tuple[int, Extent, Extent]  # row, from, to with the length kept
-MOST_STATES = 1000
+MOST_SEARCHED = 9  # rows; of more, only so many that still wait
+MOST_STATES, MOST_STATES_OF_MANY = 1000, 100
 
 
 class Moves(NamedTuple):
@@ -35,7 +37,8 @@ class Moves(NamedTuple):
     blocked: Blocked | None = None
 
 
-def order_moves(shifts: list[Shift], usable: Extent, grain: int) -> Moves:
+@lru_cache(maxsize=256)  # the facts of a bench change nothing in it, and many are tried
+def order_moves(shifts: tuple[Shift, ...], usable: Extent, grain: int) -> Moves:
     """Moves that bring every row, already made smaller where it must be, to its place without writing over another.
 
     What is put aside stands on whole grains of so many sectors too. Where rows must pass each other, the cheapest order
@@ -45,16 +48,25 @@ def order_moves(shifts: list[Shift], usable: Extent, grain: int) -> Moves:
     goals = {s.row: Extent(s.goal.start, s.goal.start + s.now.length) for s in shifts}
     waiting = [s.row for s in sorted(shifts, key=lambda s: s.now.start) if s.now.start != s.goal.start]
     made: list[Move] = []
+    stood_aside: set[int] = set()
     while waiting:
         row = _free_to_go(waiting, now, goals)
-        if row is None:
-            passed = _pass_through(now, goals, usable, grain)
+        if row is not None:
+            waiting.remove(row)
+            move = (row, now[row], goals[row])
+        elif len(waiting) <= MOST_SEARCHED:
+            passed = _pass_through(waiting, now, goals, usable, grain)
             if passed is None:
                 return Moves(tuple(made), _missing(waiting, now, usable, grain))
             return Moves((*made, *passed))
-        waiting.remove(row)
-        made.append((row, now[row], goals[row]))
-        now[row] = goals[row]
+        else:
+            aside = _aside(waiting, now, goals, usable, grain, stood_aside)
+            if aside is None:
+                return Moves(tuple(made), _missing(waiting, now, usable, grain))
+            move = aside
+            stood_aside.add(move[0])
+        made.append(move)
+        now[move[0]] = move[2]
     return Moves(tuple(made))
 
 
@@ -68,19 +80,43 @@ def _free_to_go(waiting: list[int], now: dict[int, Extent], goals: dict[int, Ext
     return None
 
 
-def _in_the_way(row: int, place: Extent, now: dict[int, Extent]) -> list[int]:
-    return [other for other, own in now.items() if other != row and _overlap(own, place)]
+def _in_the_way(row: int, place: Extent, now: dict[int, Extent]) -> bool:
+    start, stop = place
+    return any(own[0] < stop and start < own[1] and other != row for other, own in now.items())
 
 
 def _overlap(one: Extent, two: Extent) -> bool:
     return one.start < two.stop and two.start < one.stop
 
 
+def _aside(
+    waiting: list[int],
+    now: dict[int, Extent],
+    goals: dict[int, Extent],
+    usable: Extent,
+    grain: int,
+    stood_aside: set[int],
+) -> Move | None:
+    """The smallest waiting row that a gap holds, at the end of the gap or in nobody's way; each stands aside once."""
+    gaps = _gaps(list(now.values()), usable, grain)
+    for row in sorted((row for row in waiting if row not in stood_aside), key=lambda row: now[row].length):
+        length = now[row].length
+        places = [(gap.stop - length) // grain * grain for gap in gaps if gap.length >= length]
+        others = [goals[other] for other in waiting if other != row]
+        for start in sorted(places, key=lambda at: sum(_overlap(Extent(at, at + length), goal) for goal in others)):
+            return row, now[row], Extent(start, start + length)
+    return None
+
+
 def _pass_through(
-    now: dict[int, Extent], goals: dict[int, Extent], usable: Extent, grain: int
+    waiting: list[int], now: dict[int, Extent], goals: dict[int, Extent], usable: Extent, grain: int
 ) -> tuple[Move, ...] | None:
-    """The order with the fewest sectors moved, within ``MOST_STATES`` places of all rows; None where none leads."""
-    rows = sorted(now)
+    """The order with the fewest sectors moved, within ``MOST_STATES`` places of the rows; None where none leads there.
+
+    Of many rows only those that wait may move; the others are at their places.
+    """
+    rows = sorted(now) if len(now) <= MOST_SEARCHED else sorted(waiting)
+    still = [extent for row, extent in now.items() if row not in rows]
     first = tuple(now[row].start for row in rows)
     wanted = tuple(goals[row].start for row in rows)
     lengths = [now[row].length for row in rows]
@@ -92,7 +128,8 @@ def _pass_through(
     heap: list[tuple[int, int, int, tuple[int, ...], tuple[Move, ...]]] = [(left(first), 0, 0, first, ())]
     seen: set[tuple[int, ...]] = set()
     pushed = 0
-    while heap and len(seen) < MOST_STATES:
+    most = MOST_STATES if len(now) <= MOST_SEARCHED else MOST_STATES_OF_MANY
+    while heap and len(seen) < most:
         _, _, cost, starts, path = heappop(heap)
         if starts == wanted:
             return path
@@ -101,7 +138,7 @@ def _pass_through(
         seen.add(starts)
         extents = [Extent(start, start + length) for start, length in zip(starts, lengths, strict=True)]
         for place, row in enumerate(rows):
-            others = extents[:place] + extents[place + 1 :]
+            others = still + extents[:place] + extents[place + 1 :]
             for to in _places(extents[place], goals[row], others, usable, grain):
                 after = (*starts[:place], to.start, *starts[place + 1 :])
                 if after not in seen:

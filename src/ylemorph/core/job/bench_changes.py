@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from ..carry.carry import carry_out
-from ..carry.facts import FACTS
+from ..carry.facts import FACTS, check_facts
 from ..carry.sequence import WayKey
 from ..carry.ways import WAY_KINDS
 from ..fit.plan import make_plan
@@ -14,7 +14,7 @@ from .state import JobState
 
 @dataclass(frozen=True, slots=True)
 class SetFact(Change):
-    """One fact of the bench; None takes it back. A way that it rules out is no longer chosen."""
+    """One fact of the bench; None takes it back. Raises BadOption where it contradicts another."""
 
     key: ClassVar[str] = "fact"
     fact: str
@@ -25,7 +25,11 @@ class SetFact(Change):
         kind = FACTS[self.fact]
         value = kind.default if self.value is None else self.value
         words = kind.unset_words if value == kind.default else kind.set_words.format(self.shown)
-        return Applied(state.but(facts=kind.put(state.facts, value)), words)
+        facts = kind.put(state.facts, value)
+        if self.fact == "backup" and value == "no":
+            facts = facts.but(backup_size=None)  # its size goes with it
+        check_facts(facts)
+        return Applied(state.but(facts=facts), words)
 
 
 @dataclass(frozen=True, slots=True)
