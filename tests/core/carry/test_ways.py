@@ -1,5 +1,7 @@
 """Rule 13: when each way is possible, what it says, and which one is proposed."""
 
+import random
+
 import pytest
 
 from tests.make import desk, disk, fs, part, row_of
@@ -14,6 +16,8 @@ from ylemorph.core.errors import BadOption
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, GiB, MiB
+
+from .pairs import random_facts, random_plan
 
 NOTHING = Facts()
 ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", backup_size=200 * GiB)
@@ -153,6 +157,19 @@ def test_how_long_is_said_while_the_plan_is_fitted():
     assert "228 GiB to copy, what must be packed is not known" in said.sentence()
     assert outlook(plan, ALL).sentence().endswith(": 228 GiB to copy")
     assert outlook(plan, ALL, "through-image").way == "through-image"
+
+
+def test_what_is_proposed_at_once_is_what_all_ways_together_propose():
+    for seed in range(300):
+        rnd = random.Random(seed)
+        plan, facts = random_plan(rnd), random_facts(rnd)
+        facts = facts.but(
+            **{key: rnd.choice(("unknown", "yes", "no")) for key in ("change_source", "backup")},
+            workspace=rnd.choice((None, 0, 2**50)),
+        )
+        made, said = carry_out(plan, facts), outlook(plan, facts)
+        assert made.proposed == (said.way if said else None), seed
+        assert said is None or said.seconds == way(made, said.way).seconds
 
 
 def test_one_row_alone_and_rows_left_behind():

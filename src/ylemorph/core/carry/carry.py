@@ -13,8 +13,8 @@ from .facts import FACTS, Facts
 from .ground import Ground
 from .rehearse import Frame, Verdict, rehearse
 from .sequence import Sequence, WayKey
-from .times import time_range
-from .ways import Way, proposed, sequence_of, steps_of, way_of, ways_of
+from .times import added, time_range
+from .ways import Way, propose, proposed, sequence_of, steps_of, way_of, ways_of
 
 
 @dataclass(frozen=True)
@@ -98,15 +98,21 @@ class Outlook(NamedTuple):
 
 def outlook(plan: Plan, facts: Facts, way: WayKey | None = None) -> Outlook | None:
     """By the wished way where it is possible, else the proposed one; None where there is none."""
-    made = Carrying(Ground(plan, facts))
-    wished = next((other for other in made.ways if other.key == way and other.possible), made.way)
-    if wished is None or wished.steps is None or wished.seconds is None:
-        return None
+    ground = Ground(plan, facts)
+    wished = None if way is None else way_of(ground, way)
+    if wished is not None and wished.possible and wished.steps is not None:
+        taken = (wished.key, wished.steps)
+    else:
+        found = propose(ground)
+        if found is None:
+            return None
+        taken = found
+    key, steps = taken
     packed: int | None = 0
-    for step in wished.steps:
+    for step in steps:
         if step.kind == "shrink":
             packed = None if packed is None or step.write_bytes is None else packed + step.write_bytes
-    return Outlook(wished.key, wished.seconds, made.ground.carried_bytes, packed)
+    return Outlook(key, added(*[step.seconds for step in steps]), ground.carried_bytes, packed)
 
 
 class Question(NamedTuple):

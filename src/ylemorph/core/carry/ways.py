@@ -104,6 +104,9 @@ ROOM = Need(
 )
 
 
+ASKED_FIRST = (PERMISSION, BACKUP, BACKUP_SIZE)  # a way that needs one of these is not proposed before it was said
+
+
 def _common(ground: Ground, units: Units) -> str:
     """What rules out every way but an image first, or all of them."""
     if ground.health == "failing":
@@ -243,23 +246,28 @@ def ways_of(ground: Ground, units: Units = "binary") -> tuple[Way, ...]:
 def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
     kind = WAY_KINDS[key]
     steps, why = _steps(ground, key)
-    met = [(need, need.met(ground)) for need in kind.needs]
-    why = why or kind.hinders(ground, units)
-    if not why:
-        why = next((need.lacking(ground, units) for need, answer in met if answer is False), "")
+    why = why or _against(ground, key, units)
     possible = not why
-    left_open = tuple(need.fact for need, answer in met if answer is None) if possible else ()
+    wanted = [need for need in kind.needs if need.met(ground) is None] if possible else []
+    left_open = tuple(need.fact for need in wanted)
     if possible:
         why = kind.suits(ground, units)
-        wanted = [need.words(ground, units) for need, answer in met if answer is None]
         if wanted:
-            why += f"; needs {' and '.join(wanted)}, not said yet"
+            why += f"; needs {' and '.join(need.words(ground, units) for need in wanted)}, not said yet"
     moved = (None, None) if steps is None else (_sum(s.read_bytes for s in steps), _sum(s.write_bytes for s in steps))
     seconds = None if steps is None else added(*(step.seconds for step in steps))
     return Way(
         key, possible, why[:1].upper() + why[1:], left_open, steps, seconds, *moved, kind.workspace(ground),
         kind.changes_source,
     )  # fmt: skip
+
+
+def _against(ground: Ground, key: WayKey, units: Units = "binary") -> str:
+    """What of the plan or the bench rules a way out; empty where nothing does."""
+    kind = WAY_KINDS[key]
+    return kind.hinders(ground, units) or next(
+        (need.lacking(ground, units) for need in kind.needs if need.met(ground) is False), ""
+    )
 
 
 def _sum(figures: Iterable[int | None]) -> int | None:
@@ -288,15 +296,31 @@ def _steps(ground: Ground, key: WayKey) -> tuple[tuple[Step, ...] | None, str]:
 def proposed(ground: Ground, ways: tuple[Way, ...]) -> WayKey | None:
     """Rule 13.2: of the possible ways no change to the source, least time, least by hand; those whose permission or
     backup nobody spoke of come last. A worn source goes through an image where it can (rule 13.1)."""
-
-    def worth(way: Way) -> tuple[int, ...]:
-        image_first = ground.whole_image and way.key == "through-image"
-        in_doubt = bool({"change_source", "backup", "backup_size"}.intersection(way.open_needs))
-        time = sum(way.seconds) if way.seconds else 0
-        return (not image_first, in_doubt, way.changes_source, time, WAY_KINDS[way.key].by_hand_count)
-
     able = [way for way in ways if way.possible]
-    return min(able, key=worth).key if able else None
+    return min(able, key=lambda way: (*_rank(ground, way.key), *_effort(way.key, way.seconds))).key if able else None
+
+
+def propose(ground: Ground) -> tuple[WayKey, tuple[Step, ...]] | None:
+    """The same as ``proposed`` with its steps, without working out what cannot be the best."""
+    able = [key for key in WAY_KINDS if not _against(ground, key)]
+    for rank in sorted({_rank(ground, key) for key in able}):
+        keys = [key for key in able if _rank(ground, key) == rank]
+        if ground.loads and "straight" in keys and "through-image" in keys:
+            keys.remove("through-image")  # it copies all that the other copies, and more
+        found = [(key, steps) for key in keys for steps in (_steps(ground, key)[0],) if steps is not None]
+        if found:
+            return min(found, key=lambda one: _effort(one[0], added(*(step.seconds for step in one[1]))))
+    return None
+
+
+def _rank(ground: Ground, key: WayKey) -> tuple[bool, bool, bool]:
+    image_first = ground.whole_image and key == "through-image"
+    doubted = any(need in ASKED_FIRST and need.met(ground) is None for need in WAY_KINDS[key].needs)
+    return (not image_first, doubted, WAY_KINDS[key].changes_source)
+
+
+def _effort(key: WayKey, seconds: tuple[int, int] | None) -> tuple[int, int]:
+    return (sum(seconds) if seconds else 0, WAY_KINDS[key].by_hand_count)
 
 
 def steps_of(ground: Ground, key: WayKey) -> tuple[Step, ...]:
