@@ -13,7 +13,8 @@ from .core.errors import YlemorphError
 from .core.plain import plain_line
 
 COMMANDS = {
-    "demo": "serve", "plan": "plan", "rehearse": "rehearse", "schema": "schema", "serve": "serve", "steps": "steps",
+    "check": "check", "demo": "serve", "plan": "plan",
+    "rehearse": "rehearse", "schema": "schema", "serve": "serve", "steps": "steps",
     "survey": "survey",
 }  # fmt: skip
 

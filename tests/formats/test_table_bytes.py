@@ -19,10 +19,10 @@ from tests.core.fit.test_mbr import mbr_disks
 from tests.make import desk, disk, fs, part, sources, targets, wishes
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption
+from ylemorph.core.fit.entries import planned_entries
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, GiB, MiB
-from ylemorph.formats.planned_table import planned_entries
 from ylemorph.formats.table_bytes import table_pieces, write_pieces
 from ylemorph.probe.disks import survey_path
 

@@ -10,9 +10,12 @@ from typing import NamedTuple
 
 from ylemorph.core.carry.carry import carry_out
 from ylemorph.core.carry.facts import Facts
+from ylemorph.core.checkback.compare import check_back
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
+from ylemorph.formats.check import read_plan
+from ylemorph.formats.plan import plan_to_json
 from ylemorph.formats.shell_script import script_of
 from ylemorph.probe.disks import survey_path
 
@@ -181,6 +184,9 @@ def digest(path: Path) -> str:
 def look_at_target(job: Job, made: Made, plan, target: Path, work: Path, left=()) -> None:
     """Everything that must hold of the finished disk."""
     assert "No errors detected" in run("sfdisk", "--verify", target)
+    checked = check_back(read_plan(plan_to_json(plan).encode()), survey_path(target).disk)
+    wrong = [one.text() for one in checked.differences if one.kind.level != "note" and one.row not in left]
+    assert wrong == []
     found = {p.first_lba: p for p in survey_path(target).disk.rows}
     carried = [row for row in plan.rows if row.carried]
     assert sorted(found) == sorted(row.first_lba for row in carried)

@@ -35,6 +35,10 @@ class BadSteps(YlemorphError):
     """Steps that cannot be rehearsed: a field is missing, or names what is not there."""
 
 
+class BadPlan(YlemorphError):
+    """A plan's file that a finished disk cannot be compared with."""
+
+
 class BadOption(YlemorphError):
     """An option that names a row that is not there, or that contradicts another option."""
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from ..core.fit.actions import actions_of
 from ..core.fit.cards import percent_of
+from ..core.fit.entries import Entry, planned_entries
 from ..core.fit.finding_kinds import Finding
 from ..core.fit.floors import Floors
 from ..core.fit.plan import Plan, PlanRow
@@ -22,6 +23,8 @@ FLOOR_LINES = tuple(line for line in Floors._fields if line not in ("hard", "com
 def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
     """The plan as JSON data: the contract's fields in its order, ours after them."""
     frame = plan.frame
+    fits = plan.layout.sizes is not None
+    entries = {entry.row: entry for entry in planned_entries(plan)} if fits else {}
     return {
         "format": FORMAT,
         "fit": plan.fit,
@@ -39,9 +42,18 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
             "unreachable_bytes": frame.unreachable_bytes,
             "tail_bytes": frame.tail * frame.grain_bytes,
             "usable_bytes": frame.usable_bytes,
+            "model": plan.target.model,
+            "serial": plan.target.serial,
+        },
+        "source": {
+            "model": plan.source.model,
+            "serial": plan.source.serial,
+            "table_id": plan.source.table_id,
+            "bytes": plan.source.size_bytes,
         },
         "rows": [
-            {**row_to_data(row), "actions": actions} for row, actions in zip(plan.rows, actions_of(plan), strict=True)
+            {**row_to_data(row), **entry_to_data(entries.get(row.number)), "actions": actions}
+            for row, actions in zip(plan.rows, actions_of(plan), strict=True)
         ],
         "unallocated": [extent_data(extent, frame.logical_sector_bytes) for extent in plan.unallocated],
         "findings": [finding_data(finding, units) for finding in plan.findings],
@@ -76,7 +88,15 @@ def row_to_data(row: PlanRow) -> dict[str, Any]:
         "dropped": row.row.dropped,
         "ceiling_bytes": row.ceiling_bytes,
         "floor_lines": None if floors is None else {line: getattr(floors, line) for line in FLOOR_LINES},
+        "filesystem_bytes": row.row.fs.size_bytes if row.row.fs is not None else None,
     }
+
+
+def entry_to_data(entry: Entry | None) -> dict[str, Any]:
+    """A row's entry in the target's table; None where it has none."""
+    if entry is None:
+        return {"entry": None, "type": None, "flags": []}
+    return {"entry": entry.number, "type": entry.type, "flags": sorted(entry.flags)}
 
 
 def extent_data(extent: Extent, sector: int) -> dict[str, int]:

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, create_model
 
-from ..core.disk.model import Kind, Role
+from ..core.disk.model import Flag, Kind, Role
 from ..core.fit.actions import Action
 from ..core.fit.finding_kinds import Level
 from ..core.fit.floors import Floors
@@ -28,6 +28,17 @@ class PlanTargetModel(_Model):
     unreachable_bytes: int
     tail_bytes: int
     usable_bytes: int
+    model: str
+    serial: str
+
+
+class PlanSourceModel(_Model):
+    """What the source is told by."""
+
+    model: str
+    serial: str
+    table_id: str
+    bytes: int
 
 
 if TYPE_CHECKING:
@@ -66,6 +77,10 @@ class PlanRowModel(_Model):
     dropped: bool
     ceiling_bytes: int | None
     floor_lines: FloorLinesModel | None
+    filesystem_bytes: int | None = Field(description="Of its file system on the source")
+    entry: int | None = Field(description="Its number in the target's table")
+    type: str | None
+    flags: list[Flag]
     actions: dict[Action, str] = Field(description="Every action, with the reason where it cannot be done")
 
 
@@ -105,6 +120,7 @@ class PlanModel(_Model):
     shortfall_bytes: int
     grain_bytes: int
     target: PlanTargetModel
+    source: PlanSourceModel
     rows: list[PlanRowModel]
     unallocated: list[UnallocatedModel]
     findings: list[FindingModel]

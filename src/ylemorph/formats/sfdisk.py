@@ -4,8 +4,8 @@ Without a ``label-id`` the utility gives the disk a new identity (rule 7.3).
 """
 
 from ..core.disk.model import Flag
+from ..core.fit.entries import Entry, planned_entries
 from ..core.fit.plan import Plan
-from .planned_table import Entry, planned_entries
 
 GPT_ATTRIBUTES: dict[Flag, str] = {"required": "RequiredPartition", "hidden": "GUID:62", "no-auto": "GUID:63"}
 

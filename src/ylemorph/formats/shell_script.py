@@ -14,9 +14,9 @@ from ..core.carry.ways import WAY_KINDS
 from ..core.carry.words import words_of
 from ..core.disk.filesystems import EXT_KINDS, KIND_NAMES
 from ..core.errors import BadOption
+from ..core.fit.entries import planned_entries
 from ..core.plain import plain_line
 from ..core.sizes import format_size
-from .planned_table import planned_entries
 from .sfdisk import plan_to_script
 
 END_OF_TABLE = "END-OF-TABLE"
@@ -79,9 +79,7 @@ def script_of(carrying: Carrying) -> str:
         raise BadOption("there is no way to carry this plan out", at="--format", mend="mend the plan first")
     gaps = list(_gaps(carrying))
     without = frozenset(number for number, _ in gaps)
-    entries = planned_entries(carrying.ground.plan)
-    by_start = {entry.first_lba: entry.number for entry in entries}
-    numbers = {g.row: by_start[g.extent.start] for g in sequence.goals if g.extent and g.extent.start in by_start}
+    numbers = {entry.row: entry.number for entry in planned_entries(carrying.ground.plan) if entry.row is not None}
     told = [_Told(carrying, way.key, step, without, numbers) for step in sequence.steps]
     lines = [*_head(carrying, told, [text for _, text in gaps])]
     lines += files(__package__).joinpath("shell_functions.sh").read_text("utf-8").splitlines()

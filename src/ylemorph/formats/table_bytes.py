@@ -13,9 +13,9 @@ from typing import IO
 
 from ..core.disk.model import Flag
 from ..core.disk.tables import GPT_ENTRIES, GPT_ENTRY_BYTES
+from ..core.fit.entries import Entry, planned_entries
 from ..core.fit.plan import Plan
 from ..core.sizes import div_up
-from .planned_table import Entry, planned_entries
 
 ATTRIBUTE_BITS: dict[Flag, int] = {"required": 0, "hidden": 62, "no-auto": 63}
 HEADER_BYTES, REVISION = 92, 0x0001_0000

@@ -3,12 +3,12 @@
 import uuid
 from typing import NamedTuple
 
-from ..core.disk.model import Flag, Partition
-from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
-from ..core.disk.tables import GPT_ENTRIES
-from ..core.errors import BadOption
-from ..core.fit.plan import Plan, PlanRow
-from ..core.plain import plain_line
+from ..disk.model import Flag, Partition
+from ..disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
+from ..disk.tables import GPT_ENTRIES
+from ..errors import BadOption
+from ..plain import plain_line
+from .plan import Plan, PlanRow
 
 # Types where the table changes: by role first, then by what the row holds.
 GPT_BY_ROLE = {"start": EFI_SYSTEM, "reserved": MICROSOFT_RESERVED, "recovery": RECOVERY, "swap": LINUX_SWAP}
@@ -18,7 +18,10 @@ EXTENDED = "0x0F"
 
 
 class Entry(NamedTuple):
-    """One entry: LBAs of the target; ``type`` a GUID or ``0x07``; ``uuid`` empty where it gets a new one."""
+    """One entry: LBAs of the target; ``type`` a GUID or ``0x07``; ``uuid`` empty where it gets a new one.
+
+    ``row``: the plan's row that it holds; None for the extended one.
+    """
 
     number: int
     first_lba: int
@@ -28,6 +31,7 @@ class Entry(NamedTuple):
     name: str = ""
     flags: frozenset[Flag] = frozenset()
     uuid: str = ""
+    row: int | None = None
 
 
 def planned_entries(plan: Plan) -> list[Entry]:
@@ -72,7 +76,7 @@ def _numbers(rows: list[PlanRow], table: str) -> dict[int, int]:
 
 def _entry(plan: Plan, row: PlanRow, number: int) -> Entry:
     partition = row.row.partition
-    made = Entry(number, row.first_lba or 0, row.sectors or 0, _type(plan, row), row.logical)
+    made = Entry(number, row.first_lba or 0, row.sectors or 0, _type(plan, row), row.logical, row=row.number)
     if partition is None:
         return made
     if plan.frame.table == "gpt":

@@ -1,0 +1,30 @@
+"""``ylemorph check``."""
+
+import click
+
+from . import EXIT_DOES_NOT_FIT, EXIT_FITS
+from .files import read_disk, read_text_file, write_text
+
+
+@click.command()
+@click.argument("plan")
+@click.argument("found")
+@click.option("--disk", metavar="NAME", help="Which disk, where FOUND lists several.")
+@click.option("--format", "form", type=click.Choice(["table", "json"]), default="table", show_default=True)
+@click.option("--out", metavar="FILE", help="Write there instead of standard output.")
+def check(plan: str, found: str, disk: str | None, form: str, out: str | None) -> int:
+    """Compare the finished disk FOUND (an image, a device, a survey or a listing) with PLAN (the JSON of a plan)."""
+    from ..core.checkback.compare import check_back
+    from ..core.errors import YlemorphError
+    from ..formats.check import check_to_json, check_to_text, read_plan
+
+    if plan == "-" and found == "-":
+        raise YlemorphError("standard input can be read only once", at="FOUND", mend="give one of the two as a file")
+    shown, text = read_text_file(plan)
+    try:
+        planned = read_plan(text)
+    except YlemorphError as error:
+        raise YlemorphError(error.sentence(), at=shown) from None
+    checked = check_back(planned, read_disk(found, disk).disk)
+    write_text(check_to_json(checked) if form == "json" else check_to_text(checked), out)
+    return EXIT_FITS if checked.as_planned else EXIT_DOES_NOT_FIT

@@ -1,0 +1,1 @@
+"""The finished disk against the plan (rule 12)."""

@@ -1,0 +1,238 @@
+"""Rule 12: planted differences are found with the right code and nothing else; what is as planned is silent."""
+
+from dataclasses import replace
+from typing import get_args
+
+import pytest
+
+from tests.make import SECTOR, disk, fs, part, row_of
+from ylemorph.core.checkback.compare import check_back
+from ylemorph.core.checkback.differences import DIFFERENCES, Code
+from ylemorph.core.checkback.planned import planned_of
+from ylemorph.core.disk.check import checked
+from ylemorph.core.disk.model import Disk
+from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, MICROSOFT_RESERVED, RECOVERY
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import GB, GiB, MiB
+
+GRAIN = MiB // SECTOR
+NEW, OLD = "1F0C6A54-91C6-4B4B-8F0A-3C1D5E2B7A90", "5B0A6C1E-7D3F-4C52-9A44-0D1E52B7C731"
+
+
+def gpt_source():
+    made = row_of(
+        (260 * MiB, EFI_SYSTEM, fs("fat32", 33 * MiB, size_bytes=260 * MiB)),
+        (16 * MiB, MICROSOFT_RESERVED, None),
+        (420 * GiB, BASIC_DATA, fs("ntfs", 131 * GiB, label="Desk", size_bytes=420 * GiB), {"role": "system"}),
+        (510 * GiB, BASIC_DATA, fs("ntfs", 96 * GiB, label="Catalogue", size_bytes=510 * GiB), {"role": "data"}),
+        (980 * MiB, RECOVERY, fs("ntfs", 572 * MiB, size_bytes=980 * MiB), {"flags": frozenset(("required",))}),
+        label_gb=1000,
+    )
+    return made.but(model="Brindle K4", serial="BK4-00731", table_id=OLD)
+
+
+def mbr_source():
+    made = disk(
+        625_142_448,
+        part(1, MiB, 350 * MiB, "0x07", fs(used=46 * MiB), role="start", flags=frozenset(("active",))),
+        part(2, 351 * MiB, 120 * GiB, "0x07", fs(used=61 * GiB, label="Bindery"), role="system"),
+        part(5, 352 * MiB + 120 * GiB, 100 * GiB, "0x07", fs(used=40 * GiB, label="Scans"), role="data", logical=True),
+        part(6, 353 * MiB + 220 * GiB, 24 * GiB, "0x83", fs("ext4", 9 * GiB, label="Jobs"), role="data", logical=True),
+        table="mbr",
+    )
+    return made.but(model="Brindle K2", serial="BK2-11840", table_id="0x5d1e40b7")
+
+
+def pair(source, target=480, **options):
+    onto = nominal_disk(target * GB).but(model="Quillon S2", serial="QS2-4410")
+    return make_plan(source, onto, Options(**options))
+
+
+def finished(plan):
+    """The target exactly as planned, as a survey of it would say."""
+    planned = planned_of(plan)
+    parts = []
+    for row in planned.rows:
+        inner = plan.row(row.number).row
+        fs_now = None
+        if inner.fs is not None:
+            size = min(row.extent.length * SECTOR, row.source_fs_bytes or 2**62) if row.change == "holds" else None
+            fs_now = inner.fs.but(
+                size_bytes=size or row.extent.length * SECTOR, used_bytes=row.held_bytes, usage_map=None
+            )
+        parts.append(
+            part(row.entry, row.extent.start * SECTOR, row.extent.length * SECTOR, row.type, fs_now,
+                 flags=row.flags, logical=plan.row(row.number).logical)
+        )  # fmt: skip
+    target = plan.target
+    return checked(
+        Disk(
+            target.sectors,
+            model=target.model,
+            serial=target.serial,
+            table=planned.table,
+            table_id=NEW,
+            partitions=tuple(parts),
+        )
+    )
+
+
+def change(found, number, **fields):
+    """The found disk with one partition otherwise; ``fs_`` fields are its file system's."""
+    own = {key: value for key, value in fields.items() if not key.startswith("fs_")}
+    inner = {key[3:]: value for key, value in fields.items() if key.startswith("fs_")}
+    parts = [
+        replace(p, **own, **({"filesystem": p.filesystem.but(**inner)} if inner else {})) if p.number == number else p
+        for p in found.partitions
+    ]
+    return found.but(partitions=tuple(sorted(parts, key=lambda p: p.first_lba)))
+
+
+def without(found, number):
+    return found.but(partitions=tuple(p for p in found.partitions if p.number != number))
+
+
+def of(found, number):
+    return next(p for p in found.partitions if p.number == number)
+
+
+def codes(plan, found):
+    made = check_back(planned_of(plan), found)
+    return [(difference.kind.code, difference.row) for difference in made.differences]
+
+
+GPT, LARGER, MBR = pair(gpt_source()), pair(gpt_source(), 2000, fit="rest-to-one", grow=3), pair(mbr_source(), 500)
+SAME = pair(gpt_source(), 2000, fit="same")
+
+
+@pytest.mark.parametrize("plan", [GPT, LARGER, MBR, SAME], ids=["gpt", "larger", "mbr", "same"])
+def test_exactly_as_planned_is_silent(plan):
+    made = check_back(planned_of(plan), finished(plan))
+    assert made.differences == ()
+    assert (made.as_planned, made.unknown, made.another) == (True, (), "")
+
+
+SIZE = 201 * GiB
+# plan, what is otherwise, what must be found: each code at least once, in GPT and MBR where it applies
+PLANTED = {
+    "another size": (GPT, lambda f: f.but(sectors=f.sectors + 2048), [("wrong-size-disk", None)]),
+    "another size, MBR": (MBR, lambda f: f.but(sectors=f.sectors - 2048), [("wrong-size-disk", None)]),
+    "the source again": (GPT, lambda _f: gpt_source(), [("source-again", None)]),
+    "blank": (GPT, lambda f: f.but(table="none", partitions=(), table_id=""), [("table-kind", None)]),
+    "MBR for GPT": (GPT, lambda f: f.but(table="mbr"), [("table-kind", None)]),
+    "GPT for MBR": (MBR, lambda f: f.but(table="gpt"), [("table-kind", None)]),
+    "backup missing": (GPT, lambda f: f.but(table_notes=("backup-missing",)), [("table-backup", None)]),
+    "backup not at the end": (GPT, lambda f: f.but(table_notes=("backup-misplaced",)), [("table-backup", None)]),
+    "first copy damaged": (GPT, lambda f: f.but(table_notes=("primary-damaged",)), [("table-backup", None)]),
+    "last row left out": (GPT, lambda f: without(f, 5), [("row-missing", 5)]),
+    "a row left out": (GPT, lambda f: without(f, 4), [("row-missing", 4)]),
+    "a logical left out": (MBR, lambda f: without(f, 6), [("row-missing", 6)]),
+    "one too many": (
+        SAME, lambda f: f.but(partitions=(*f.partitions, part(9, 1500 * GiB, 20 * GiB))), [("row-unexpected", None)]
+    ),
+    "a grain later": (
+        SAME, lambda f: change(f, 5, first_lba=of(f, 5).first_lba + GRAIN), [("start-off", 5)]
+    ),
+    "off the grain": (SAME, lambda f: change(f, 5, first_lba=of(f, 5).first_lba + 63), [("off-grain", 5)]),
+    "off the grain, MBR": (
+        MBR, lambda f: change(f, 6, first_lba=of(f, 6).first_lba + 63, sectors=of(f, 6).sectors - 63,
+                              fs_size_bytes=of(f, 6).filesystem.size_bytes - 63 * 512), [("off-grain", 6)],
+    ),
+    "old size": (
+        LARGER, lambda f: change(f, 3, sectors=420 * GiB // 512, fs_size_bytes=420 * GiB),
+        [("size-off", 3), ("idle-space", None)],
+    ),
+    "larger than planned": (
+        MBR, lambda f: change(without(f, 2), 1, sectors=60 * GiB // 512),
+        [("row-missing", 2), ("size-off", 1), ("not-extended", 1)],
+    ),
+    "not extended": (GPT, lambda f: change(f, 4, fs_size_bytes=200 * GiB), [("not-extended", 4)]),
+    "not extended, MBR": (MBR, lambda f: change(f, 6, fs_size_bytes=10 * GiB), [("not-extended", 6)]),
+    "cut off": (GPT, lambda f: change(f, 3, fs_size_bytes=420 * GiB), [("cut-off", 3)]),
+    "one identity": (GPT, lambda f: f.but(table_id=OLD.lower()), [("identity-equal", None)]),
+    "one identity, MBR": (MBR, lambda f: f.but(table_id="0x5D1E40B7"), [("identity-equal", None)]),
+    "another file system": (GPT, lambda f: change(f, 4, fs_kind="ext4"), [("kind-off", 4)]),
+    "no file system": (GPT, lambda f: change(f, 4, filesystem=None), [("kind-off", 4)]),
+    "another type": (GPT, lambda f: change(f, 5, type=BASIC_DATA), [("type-off", 5)]),
+    "another type, MBR": (MBR, lambda f: change(f, 6, type="0x07"), [("type-off", 6)]),
+    "mark lost": (GPT, lambda f: change(f, 5, flags=frozenset()), [("flag-off", 5)]),
+    "mark lost, MBR": (MBR, lambda f: change(f, 1, flags=frozenset()), [("flag-off", 1)]),
+    "half the contents": (GPT, lambda f: change(f, 3, fs_used_bytes=60 * GiB), [("contents-short", 3)]),
+    "damaged": (GPT, lambda f: change(f, 4, fs_state="damaged"), [("state", 4)]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", PLANTED)
+def test_a_planted_difference_is_found_and_nothing_else(name):
+    plan, plant, wanted = PLANTED[name]
+    assert codes(plan, plant(finished(plan))) == wanted
+    assert not check_back(planned_of(plan), plant(finished(plan))).as_planned
+
+
+def test_every_code_was_planted():
+    planted = {code for _, _, wanted in PLANTED.values() for code, _ in wanted}
+    assert planted == set(get_args(Code)) == {kind.code for kind in DIFFERENCES.values()}
+
+
+def test_the_likely_cause_is_named():
+    def said(name):
+        plan, plant, _ = PLANTED[name]
+        return " ".join(
+            d.text() + " " + d.do() for d in check_back(planned_of(plan), plant(finished(plan))).differences
+        )
+
+    assert "the extension was forgotten" in said("old size")
+    assert "Make it larger to 1.32 TiB" in said("old size")
+    assert "the copier left it out" in said("last row left out")
+    assert "the copier left it out" not in said("a row left out")
+    assert "the image was cut off" in said("backup missing")
+    assert "Do not start with both attached" in said("one identity")
+
+
+def test_what_is_no_difference():
+    # A row that grew into what was left open is said, and is as planned all the same.
+    grown = check_back(planned_of(SAME), change(finished(SAME), 5, sectors=GiB * 2 // 512, fs_size_bytes=2 * GiB))
+    assert ([d.kind.level for d in grown.differences], grown.as_planned) == (["note"], True)
+    assert "made larger afterwards" in grown.differences[0].text()
+    # A check that waits for the next start is usual after a change of size.
+    dirty = check_back(planned_of(GPT), change(finished(GPT), 3, fs_state="dirty"))
+    assert (codes(GPT, change(finished(GPT), 3, fs_state="dirty")), dirty.as_planned) == ([("state", 3)], True)
+    # A file system that came along shorter than its partition is as it was.
+    source = gpt_source()
+    short = source.but(partitions=tuple(
+        p.but(filesystem=p.filesystem.but(size_bytes=900 * MiB)) if p.number == 5 else p for p in source.partitions
+    ))  # fmt: skip
+    plan = pair(short)
+    assert codes(plan, finished(plan)) == []
+
+
+def test_another_disk_is_asked_about_and_not_assumed():
+    made = check_back(planned_of(GPT), finished(GPT).but(serial="QS2-9999"))
+    assert made.differences == ()
+    assert made.another == "The disk has the serial QS2-9999, the job's target QS2-4410."
+
+
+def test_a_copied_identity_on_a_disk_of_the_same_size_is_not_the_source():
+    plan = pair(gpt_source(), 1000)
+    found = finished(plan).but(table_id=OLD)
+    assert codes(plan, found) == [("identity-equal", None)]
+    assert codes(plan, found.but(serial="")) == [("source-again", None)]
+
+
+def test_a_listing_tells_what_it_can():
+    bare = finished(GPT)
+    bare = bare.but(partitions=tuple(p.but(filesystem=None) for p in bare.partitions))
+    made = check_back(planned_of(GPT), bare)
+    assert made.differences == ()
+    assert made.unknown == ("What the partitions hold is not known: read the disk itself to compare that too.",)
+    unused = change(finished(GPT), 3, fs_used_bytes=None)
+    assert check_back(planned_of(GPT), unused).unknown == ("How much Desk (3) holds is not known.",)
+
+
+def test_a_hundred_and_twenty_eight_partitions():
+    rows = [(3 * GiB, BASIC_DATA, fs(used=GiB, size_bytes=3 * GiB), {"role": "data"}) for _ in range(128)]
+    plan = make_plan(row_of(*rows, label_gb=500), nominal_disk(960 * GB), Options())
+    assert codes(plan, finished(plan)) == []
+    assert codes(plan, without(finished(plan), 77)) == [("row-missing", 77)]
