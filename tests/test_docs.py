@@ -6,6 +6,7 @@ from pathlib import Path
 from ylemorph.cli import COMMANDS
 from ylemorph.core.carry.facts import FACTS
 from ylemorph.core.carry.ways import WAY_KINDS
+from ylemorph.core.checkback.differences import DIFFERENCES
 from ylemorph.core.fit.finding_kinds import FINDINGS
 
 ROOT = Path(__file__).parents[1]
@@ -23,6 +24,12 @@ def test_every_way_and_fact_stands_in_its_page():
     page = (ROOT / "docs" / "carry-out.md").read_text()
     for name in (*WAY_KINDS, *FACTS):
         assert f"`{name}`" in page, name
+
+
+def test_every_code_of_a_check_stands_in_its_page():
+    page = (ROOT / "docs" / "carry-out.md").read_text()
+    for kind in DIFFERENCES.values():
+        assert f"`{kind.code}`" in page, kind.code
 
 
 def test_every_module_of_the_core_stands_in_the_architecture():

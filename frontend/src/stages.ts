@@ -21,5 +21,6 @@ export const STAGES: Record<Stage, StageKind> = {
   },
   fit: { name: "Fit", letter: "f", done: () => false, view: () => import("./views/FitStage.vue") },
   carry: { name: "Carry out", letter: "c", done: () => false, view: () => import("./views/CarryStage.vue") },
+  check: { name: "Check back", letter: "k", done: (job) => job.closed, view: () => import("./views/CheckStage.vue") },
 };
 export const STAGE_KEYS = Object.keys(STAGES) as Stage[];

@@ -228,7 +228,8 @@ AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 @pytest.mark.parametrize(
-    "stage", ["", "bench", "settings", "source", "target", "fit", "compare", "carry", "print/sheet", "print/customer"]
+    "stage",
+    ["", "bench", "settings", "source", "target", "fit", "compare", "carry", "check", "print/sheet", "print/customer"],
 )
 def test_accessibility(window, demo, stage, scheme):
     job = demo["YM-0105" if stage == "fit" else "YM-0107"]
@@ -263,7 +264,7 @@ def test_accessibility(window, demo, stage, scheme):
 
 @pytest.mark.parametrize("width", [400, 1920])
 @pytest.mark.parametrize(
-    "place", ["", "bench", "settings", "source", "target", "fit", "carry", "print/sheet", "print/customer"]
+    "place", ["", "bench", "settings", "source", "target", "fit", "carry", "check", "print/sheet", "print/customer"]
 )
 def test_nothing_is_wider_than_the_window(window, demo, place, width):
     job = demo["YM-0107"]

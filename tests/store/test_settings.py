@@ -32,7 +32,9 @@ def test_a_file_of_the_first_version_is_taken_along(tmp_path):
     path = prepare(tmp_path)
     connection = connect(path)
     connection.execute("DROP TABLE setting")
-    connection.executescript("DROP TABLE run_event; DROP TABLE run; DROP TABLE tick;")
+    connection.executescript(
+        "DROP TABLE finished; DROP TABLE closing; DROP TABLE run_event; DROP TABLE run; DROP TABLE tick;"
+    )
     connection.execute("ALTER TABLE revision DROP COLUMN bench")
     connection.execute("ALTER TABLE revision DROP COLUMN change")
     connection.execute("PRAGMA user_version = 1")

@@ -1,11 +1,14 @@
 """What the routes send is what their models declare; every route is asked."""
 
+import json
+
 import pytest
 from pydantic import TypeAdapter
 
 from ylemorph.web import (
     bench_routes,
     carry_routes,
+    check_routes,
     compare_routes,
     job_routes,
     plans,
@@ -13,7 +16,24 @@ from ylemorph.web import (
     survey_routes,
 )
 
-BLUEPRINTS = (bench_routes, carry_routes, compare_routes, job_routes, plans, setting_routes, survey_routes)
+BLUEPRINTS = (
+    bench_routes,
+    carry_routes,
+    check_routes,
+    compare_routes,
+    job_routes,
+    plans,
+    setting_routes,
+    survey_routes,
+)
+
+
+def finished_survey(source):
+    """A disk of the target's size, as it might come back."""
+    found = json.loads(json.dumps(source))
+    found["disk"].update(sectors=937_703_088, serial="QS2-4410", model="Quillon S2", table_id="", partitions=[])
+    return found
+
 
 JSON_LISTING = {
     "partitiontable": {
@@ -43,6 +63,10 @@ def asked(api, job, survey):
         ("GET", "/api/jobs/{job_id}/carry"): (f"{url}/carry", None),
         ("POST", "/api/jobs/{job_id}/ticks"): (f"{url}/ticks", {"item": "mains", "on": True}),
         ("POST", "/api/jobs/{job_id}/record"): (f"{url}/record", {"what": "begin"}),
+        ("GET", "/api/jobs/{job_id}/check"): (f"{url}/check", None),
+        ("POST", "/api/jobs/{job_id}/check"): (f"{url}/check", {"survey": finished_survey(survey), "sure": True}),
+        ("POST", "/api/jobs/{job_id}/close"): (f"{url}/close", {"result": "done", "keep_until": "2027-01-15"}),
+        ("POST", "/api/jobs/{job_id}/reopen"): (f"{url}/reopen", None),
         ("POST", "/api/plan"): ("/api/plan", {"source": survey, "target": {"nominal": "120GB"}}),
         ("GET", "/api/shelf"): ("/api/shelf", None),
         ("GET", "/api/settings"): ("/api/settings", None),

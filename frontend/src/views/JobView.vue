@@ -20,7 +20,6 @@ const naming = ref(false);
 const listing = ref(false);
 
 const STAGE_VIEWS = Object.fromEntries(STAGE_KEYS.map((key) => [key, defineAsyncComponent(STAGES[key].view)]));
-const LATER = ["Check back"];
 
 watch(
   [job, stage],
@@ -63,9 +62,6 @@ async function keepNames(): Promise<void> {
       >
         <span v-if="job && STAGES[key].done(job)" class="grows" aria-label="done">✓</span> {{ STAGES[key].name }}
       </router-link>
-      <span v-for="name in LATER" :key="name" class="step later" :title="`${name} comes in a later version`">
-        {{ name }}
-      </span>
     </template>
     <template #actions>
       <a-button size="small" :disabled="!job?.can_undo" aria-label="Undo" title="Undo (Z)" @click="store.undo">
@@ -95,6 +91,10 @@ async function keepNames(): Promise<void> {
   <main v-else>
     <p v-if="trouble" class="stale" role="alert">
       <span class="tag mind">mind</span> {{ trouble }} What you see is the last state that was read.
+    </p>
+    <p v-if="job.closed" class="stale">
+      <span class="tag">closed</span> This job is closed and can only be read.
+      <router-link v-if="stage !== 'check'" :to="`/jobs/${id}/check`">Open it again on Check back</router-link>
     </p>
     <component :is="STAGE_VIEWS[stage]" :store="store" :job="job" />
   </main>
@@ -149,9 +149,6 @@ async function keepNames(): Promise<void> {
   color: var(--ink);
   font-weight: 600;
   border-bottom-color: var(--action);
-}
-.step.later {
-  cursor: default;
 }
 main {
   max-width: 1920px;

@@ -32,8 +32,10 @@ const shown = computed(() => {
     [job.code, job.name, job.machine, job.source?.model, job.source?.serial, job.target?.model, job.target?.label]
       .join(" ")
       .toLowerCase();
-  return (jobs.value ?? []).filter((job) => words.every((word) => text(job).includes(word)));
+  const found = (jobs.value ?? []).filter((job) => words.every((word) => text(job).includes(word)));
+  return [...found.filter((job) => !job.closed), ...found.filter((job) => job.closed)];
 });
+const today = new Date().toISOString().slice(0, 10);
 
 async function begin(source?: Survey, words: string[] = []): Promise<void> {
   try {
@@ -187,7 +189,10 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
               <span v-else class="muted">open</span>
             </td>
             <td>
-              {{ job.broken ? "" : STAGES[job.stage].name }}
+              {{
+                job.broken ? "" : job.closed ? (job.closed === "done" ? "Closed" : "Given up") : STAGES[job.stage].name
+              }}
+              <div v-if="job.keep_until && job.keep_until <= today" class="tag mind">old disk can go</div>
               <div v-if="job.at_step" class="muted">
                 {{ job.at_step > (job.of_steps ?? 0) ? "every step done" : `step ${job.at_step} of ${job.of_steps}` }}
               </div>

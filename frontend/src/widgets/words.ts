@@ -83,6 +83,6 @@ export const KEYS: readonly (readonly [string, string])[] = [
   ["Z", "undo; with Shift redo"],
   ["N", "on Jobs: a new job"],
   ["G then J, B, W", "go to Jobs, to the bench, to the workshop's defaults"],
-  ["G then S, T, F, C", "go to Source, Target, Fit, Carry out"],
+  ["G then S, T, F, C, K", "go to Source, Target, Fit, Carry out, Check back"],
   ["?", "all keys"],
 ];

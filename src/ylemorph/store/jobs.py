@@ -21,6 +21,7 @@ from ..formats.changes import change_to_data
 from ..formats.options import facts_from, facts_to_data, options_from, options_to_data
 from ..formats.targets import target_from_text
 from . import surveys
+from .closings import must_be_open
 from .database import NotFound, now, snapshot, transaction
 
 Part = TypeVar("Part")
@@ -37,6 +38,7 @@ class Job:
     changed_at: str
     can_undo: bool
     can_redo: bool
+    closed: bool
     state: JobState
 
 
@@ -74,7 +76,8 @@ _HEAD = """
 SELECT job.id, job.version, job.created_at, job.changed_at, job.head, revision.number AS revision, revision.parent,
        revision.name, revision.code, revision.machine, revision.note, revision.source, revision.target,
        revision.target_size, revision.target_sector, revision.options, revision.bench,
-       EXISTS (SELECT 1 FROM revision AS child WHERE child.parent = job.head) AS has_child
+       EXISTS (SELECT 1 FROM revision AS child WHERE child.parent = job.head) AS has_child,
+       EXISTS (SELECT 1 FROM closing WHERE closing.job = job.id) AS closed
 FROM job JOIN revision ON revision.id = job.head
 """
 
@@ -261,6 +264,7 @@ def _check_version(connection: sqlite3.Connection, job_id: int, version: int | N
     row = connection.execute("SELECT version FROM job WHERE id = ?", (job_id,)).fetchone()
     if row is None:
         raise NotFound(f"there is no job {job_id}", mend="go back to the list of jobs")
+    must_be_open(connection, job_id)
     if version is not None and version != row["version"]:
         raise Conflict(get(connection, job_id), _head(connection, job_id))
 
@@ -324,8 +328,9 @@ def _job(connection: sqlite3.Connection, row: sqlite3.Row) -> Job:
         revision=row["revision"],
         created_at=row["created_at"],
         changed_at=row["changed_at"],
-        can_undo=row["parent"] is not None,
-        can_redo=bool(row["has_child"]),
+        can_undo=row["parent"] is not None and not row["closed"],
+        can_redo=bool(row["has_child"]) and not row["closed"],
+        closed=bool(row["closed"]),
         state=_state(connection, row),
     )
 

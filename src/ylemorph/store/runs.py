@@ -7,7 +7,8 @@ from datetime import datetime
 from typing import Any, Literal
 
 from ..core.errors import BadOption
-from .database import NotFound, now, transaction
+from .closings import must_be_open
+from .database import now, transaction
 
 What = Literal["done", "failed", "again"]
 
@@ -59,7 +60,7 @@ def ticks(connection: sqlite3.Connection, job: int) -> dict[str, str]:
 def tick(connection: sqlite3.Connection, job: int, item: str, *, on: bool) -> None:
     """Tick a line off, or take that back. Raises NotFound."""
     with transaction(connection):
-        _must_be(connection, job)
+        must_be_open(connection, job)
         if on:
             connection.execute("INSERT INTO tick VALUES (?, ?, ?) ON CONFLICT DO NOTHING", (job, item, now()))
         else:
@@ -75,7 +76,7 @@ def current(connection: sqlite3.Connection, job: int) -> Run | None:
 def begin(connection: sqlite3.Connection, job: int, way: str, steps: list[dict[str, Any]]) -> None:
     """Begin a record. Raises BadOption where one is under way."""
     with transaction(connection):
-        _must_be(connection, job)
+        must_be_open(connection, job)
         before = current(connection, job)
         if before is not None and before.ended_at is None:
             raise BadOption("this job is under way already", mend="go on with it, or end it first")
@@ -113,6 +114,7 @@ def add(
 def take_back(connection: sqlite3.Connection, job: int) -> None:
     """A step was ticked by mistake: the last event goes; without one, the record itself. Raises BadOption."""
     with transaction(connection):
+        must_be_open(connection, job)
         run = current(connection, job)
         if run is None:
             raise BadOption("this job is not under way", mend="begin it first")
@@ -145,6 +147,7 @@ def under_way(connection: sqlite3.Connection) -> dict[int, tuple[int, int]]:
 
 
 def _open(connection: sqlite3.Connection, job: int) -> Run:
+    must_be_open(connection, job)
     run = current(connection, job)
     if run is None or run.ended_at is not None:
         raise BadOption("this job is not under way", mend="begin it first")
@@ -163,8 +166,3 @@ def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> Run:
 def _seconds(first: str, second: str) -> int:
     """Between two times as they are kept."""
     return max(0, int((datetime.fromisoformat(second) - datetime.fromisoformat(first)).total_seconds()))
-
-
-def _must_be(connection: sqlite3.Connection, job: int) -> None:
-    if connection.execute("SELECT 1 FROM job WHERE id = ?", (job,)).fetchone() is None:
-        raise NotFound(f"there is no job {job}", mend="go back to the list of jobs")

@@ -44,8 +44,8 @@ def _read(body: str) -> Survey:
 
 
 def drop_unused(connection: sqlite3.Connection) -> None:
-    """Forget surveys that no revision names any more. Call it inside a transaction."""
+    """Forget surveys that no revision and no check names any more. Call it inside a transaction."""
     connection.execute(
         "DELETE FROM survey WHERE id NOT IN (SELECT source FROM revision WHERE source IS NOT NULL"
-        " UNION SELECT target FROM revision WHERE target IS NOT NULL)"
+        " UNION SELECT target FROM revision WHERE target IS NOT NULL UNION SELECT survey FROM finished)"
     )

@@ -12,6 +12,7 @@ from ..store.jobs import Conflict
 from . import (
     bench_routes,
     carry_routes,
+    check_routes,
     compare_routes,
     db,
     guard,
@@ -67,6 +68,7 @@ def create_app(
     app.register_api(setting_routes.api)
     app.register_api(compare_routes.api)
     app.register_api(carry_routes.api)
+    app.register_api(check_routes.api)
     app.register_api(job_routes.api)
     app.add_url_rule("/api/openapi.json", "openapi", lambda: finished(app.api_doc, problems.TITLES))
     pages.register(app, static)

@@ -8,7 +8,8 @@ from typing import Any
 from ..core.errors import YlemorphError
 from ..core.fit.plan import Plan, make_plan
 from ..core.job.state import JobState
-from ..store import jobs, runs, surveys
+from ..store import closings, jobs, runs, surveys
+from ..store.closings import Closing
 from ..store.database import snapshot
 from ..store.jobs import Broken, Line
 from .views import head
@@ -32,8 +33,17 @@ def job_lines(connection: sqlite3.Connection, kept: Lines) -> list[dict[str, Any
     ``kept`` holds what was worked out before.
     """
     with snapshot(connection):
-        going = runs.under_way(connection)
-        return [{**_line(connection, line, kept), **_going(going.get(line.id))} for line in jobs.lines(connection)]
+        going, closed = runs.under_way(connection), closings.all_closings(connection)
+        return [
+            {**_line(connection, line, kept), **_going(going.get(line.id)), **_closed(closed.get(line.id))}
+            for line in jobs.lines(connection)
+        ]
+
+
+def _closed(closing: Closing | None) -> dict[str, Any]:
+    if closing is None:
+        return {"closed": "", "keep_until": None}
+    return {"closed": closing.result, "keep_until": closing.keep_until, "stage": "check", "at_step": None}
 
 
 def _going(at: tuple[int, int] | None) -> dict[str, Any]:

@@ -215,6 +215,8 @@ class JobLine(_Out):
     open_bytes: int
     at_step: int | None = Field(description="The step that is under way; null where none is")
     of_steps: int | None
+    closed: str = Field(description="How the job ended; empty while it is open")
+    keep_until: str | None = Field(description="Until when the old disk is kept")
     broken: str = Field(description="Why the job cannot be read; empty where it can")
 
 
@@ -296,6 +298,7 @@ class JobModel(_Out):
     target_confirmed: bool
     source_head: DiskHead | None
     options: OptionsModel
+    closed: bool
     morph: MorphModel | None
     trouble: Problem | None
 

@@ -52,6 +52,7 @@ def job_data(job: Job, units: Units = "binary") -> dict[str, Any]:
         **_source_data(state, units),
         **_target_data(state, morph, units),
         "options": options_to_data(state.options),
+        "closed": job.closed,
         "morph": morph,
         "trouble": trouble,
     }

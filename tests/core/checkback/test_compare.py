@@ -60,7 +60,10 @@ def finished(plan):
         if inner.fs is not None:
             size = min(row.extent.length * SECTOR, row.source_fs_bytes or 2**62) if row.change == "holds" else None
             fs_now = inner.fs.but(
-                size_bytes=size or row.extent.length * SECTOR, used_bytes=row.held_bytes, usage_map=None
+                size_bytes=size or row.extent.length * SECTOR,
+                used_bytes=row.held_bytes,
+                usage_map=None,
+                last_used_byte=None,
             )
         parts.append(
             part(row.entry, row.extent.start * SECTOR, row.extent.length * SECTOR, row.type, fs_now,

@@ -27,9 +27,10 @@ def figures_of(step: Step, sector: int) -> tuple[Figure, ...]:
         return ()
     taken = ("Take off" if change < 0 else "Add", abs(change), change < 0)
     rows = [("New size", step.to.length, False), taken, ("Free behind it", step.free_sectors, False)]
-    return tuple(_figure(word, sectors, sector, up=up) for word, sectors, up in rows)
+    return tuple(figure_of(word, sectors, sector, up=up) for word, sectors, up in rows)
 
 
-def _figure(word: str, sectors: int, sector: int, *, up: bool) -> Figure:
+def figure_of(word: str, sectors: int, sector: int, *, up: bool = False) -> Figure:
+    """A figure from sectors, in whole MiB rounded down, or ``up``."""
     size = sectors * sector
     return Figure(word, div_up(size, MiB) if up else size // MiB, sectors, size % MiB == 0)

@@ -9,7 +9,7 @@ from ..disk.model import Disk, Survey
 from ..errors import BadOption
 from ..fit.options import Options
 
-Stage = Literal["source", "target", "fit", "carry"]
+Stage = Literal["source", "target", "fit", "carry", "check"]
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,0 +1,67 @@
+<script setup lang="ts">
+/** How a job ends: the result, a note, and until when the old disk is kept. */
+import { ref } from "vue";
+import type { CheckBack } from "../api/check";
+import type { Schemas } from "../api/client";
+import { moment } from "../widgets/units";
+
+const props = defineProps<{ check: CheckBack }>();
+const emit = defineEmits<{ close: [body: Schemas["CloseRequest"]]; reopen: [] }>();
+const inWeeks = (weeks: number) => new Date(Date.now() + weeks * 7 * 864e5).toISOString().slice(0, 10);
+const result = ref<"done" | "given-up">("done");
+const note = ref("");
+const until = ref(inWeeks(4));
+const send = () => emit("close", { result: result.value, note: note.value, keep_until: until.value || null });
+const today = () => new Date().toISOString().slice(0, 10);
+</script>
+
+<template>
+  <section class="card" aria-label="Closing">
+    <template v-if="props.check.closing">
+      <h2>Closed {{ moment(check.closing!.closed_at) }}</h2>
+      <p>
+        {{ check.closing!.result === "done" ? "Done" : "Given up"
+        }}<template v-if="check.took"> · carried out in {{ check.took }}</template>
+      </p>
+      <p v-if="check.closing!.note">{{ check.closing!.note }}</p>
+      <p v-if="check.closing!.keep_until">
+        The old disk is kept until {{ check.closing!.keep_until }}.
+        <span v-if="check.closing!.keep_until < today()" class="tag mind">its time has come</span>
+      </p>
+      <a-button size="small" @click="emit('reopen')">Open it again</a-button>
+    </template>
+    <form v-else @submit.prevent="send">
+      <h2>Close the job</h2>
+      <label><input v-model="result" type="radio" value="done" name="result" /> Done</label>
+      <label><input v-model="result" type="radio" value="given-up" name="result" /> Given up</label>
+      <label class="field">Note <a-input v-model:value="note" :maxlength="10000" /></label>
+      <label class="field">The old disk is kept until <input v-model="until" type="date" class="fig" /></label>
+      <p v-if="check.took" class="muted">Carried out in {{ check.took }}, as the record says.</p>
+      <a-button html-type="submit" type="primary">Close</a-button>
+    </form>
+  </section>
+</template>
+
+<style scoped>
+section,
+form {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: 8px;
+  justify-items: start;
+}
+form {
+  justify-self: stretch;
+}
+.field {
+  display: grid;
+  justify-self: stretch;
+}
+input[type="date"] {
+  color: var(--ink);
+  background: var(--card);
+  border: 1px solid var(--sand);
+  border-radius: 6px;
+  padding: 3px 6px;
+}
+</style>

@@ -1,0 +1,210 @@
+<script setup lang="ts">
+/** Check back: the finished disk against the plan, what to do about each difference, and the end of the job. */
+import { computed, ref, toRef } from "vue";
+import { useCheck } from "../api/check";
+import type { Job } from "../api/client";
+import type { JobStore } from "../api/jobs";
+import ClosingForm from "../check/ClosingForm.vue";
+import PairMorph from "../check/PairMorph.vue";
+import DiskIntake from "../intake/DiskIntake.vue";
+import PickOne from "../widgets/PickOne.vue";
+import { moment } from "../widgets/units";
+
+const props = defineProps<{ job: Job; store: JobStore }>();
+const bench = useCheck(toRef(props, "job"));
+const { check, trouble, refused, doubtful, number } = bench;
+const reading = ref(false);
+const chosen = ref<number | null>(null);
+const copied = ref("");
+
+const head = computed(() => {
+  if (!check.value?.checks.length) return "Check back";
+  if (check.value.as_planned) return check.value.differences.length ? "As planned, with notes" : "As planned";
+  const count = check.value.differences.filter((one) => one.level !== "note").length;
+  return count === 1 ? "1 difference from the plan" : `${count} differences from the plan`;
+});
+const times = computed(() =>
+  (check.value?.checks ?? []).map((one) => ({
+    value: one.number,
+    label: `${moment(one.made_at)}: ${one.as_planned ? "as planned" : `${one.differences} differences`}`,
+  })),
+);
+async function take(survey: Parameters<typeof bench.compare>[0]): Promise<void> {
+  await bench.compare(survey);
+  if (!refused.value && !doubtful.value) reading.value = false;
+}
+async function sure(): Promise<void> {
+  if (!doubtful.value) return;
+  await bench.compare(doubtful.value.survey, true);
+  reading.value = false;
+}
+async function copy(text: string): Promise<void> {
+  try {
+    await navigator.clipboard.writeText(text);
+    copied.value = text;
+  } catch {
+    copied.value = ""; // not allowed here: the figure stands there to be read
+  }
+}
+</script>
+
+<template>
+  <section v-if="trouble && !check" class="card missing" role="alert">
+    <p>{{ trouble }}</p>
+    <p><a-button size="small" @click="bench.load()">Try again</a-button></p>
+  </section>
+  <a-spin v-else-if="!check" class="missing" tip="Reading the checks" />
+  <section v-else-if="check.trouble" class="card missing">
+    <h1>Check back</h1>
+    <p>There is nothing to compare a disk with yet: {{ check.trouble.detail }}. {{ check.trouble.mend }}.</p>
+    <p>
+      <router-link :to="`/jobs/${job.id}/${!job.source ? 'source' : !job.target_head ? 'target' : 'fit'}`">
+        {{ !job.source ? "Read the source" : !job.target_head ? "Choose the target" : "Go to Fit" }}
+      </router-link>
+    </p>
+  </section>
+  <div v-else class="stage-page">
+    <div class="head">
+      <h1>{{ head }}</h1>
+      <span class="muted">{{ check.found ? `${check.found.model} ${check.found.serial}` : "the finished disk" }}</span>
+      <PickOne
+        v-if="times.length > 1"
+        :model-value="check.number ?? 0"
+        :choices="times"
+        label="Which check"
+        @update:model-value="(value) => (number = value)"
+      />
+      <a-button v-if="check.checks.length && !check.closing" @click="reading = !reading">
+        {{ reading ? "Leave it at that" : "Check again" }}
+      </a-button>
+    </div>
+    <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused }}</p>
+    <section v-if="doubtful" class="card" role="alert">
+      <p>
+        <span class="tag mind">mind</span> {{ doubtful.why }}.
+        <a-button size="small" @click="sure">It is the right one: compare it</a-button>
+        <a-button size="small" @click="doubtful = null">Read another</a-button>
+      </p>
+    </section>
+    <section v-if="(!check.checks.length || reading) && !check.closing" class="card">
+      <p class="muted">Read the finished disk: sizes, places, file systems and identity are compared with the plan.</p>
+      <DiskIntake what="finished disk" :serial="job.target?.disk.serial || undefined" @survey="take" />
+    </section>
+    <div class="panes">
+      <section class="card" aria-label="Plan and found">
+        <PairMorph :rows="check.rows" :sectors="check.sectors" :chosen="chosen" @choose="(row) => (chosen = row)" />
+        <details>
+          <summary>The same as a table</summary>
+          <table class="plain">
+            <thead>
+              <tr>
+                <th scope="col">Row</th>
+                <th scope="col" class="num">Planned: first, sectors</th>
+                <th scope="col" class="num">Found: first, sectors</th>
+                <th scope="col">Different</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="row in check.rows" :key="row.label">
+                <th scope="row">{{ row.label }}</th>
+                <td class="num">
+                  {{ row.planned ? `${row.planned.first_lba}, ${row.planned.sectors}` : "not planned" }}
+                </td>
+                <td class="num">
+                  {{ row.found ? `${row.found.first_lba}, ${row.found.sectors}` : check.number ? "missing" : "" }}
+                </td>
+                <td>{{ row.codes.join(", ") }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </details>
+      </section>
+      <aside>
+        <section v-if="check.checks.length" class="card" aria-label="What to do">
+          <h2>{{ check.differences.length ? "What to do" : "Nothing to do" }}</h2>
+          <p v-if="check.another" class="muted">{{ check.another }}</p>
+          <ul class="lines">
+            <li v-for="(one, index) in check.differences" :key="index">
+              <span class="tag" :class="one.level">{{ one.level }}</span>
+              <div>
+                <button class="text" type="button" @click="chosen = one.row">{{ one.text }}</button>
+                {{ one.do }}
+                <details v-if="one.figures.length">
+                  <summary>Figures to type</summary>
+                  <table>
+                    <tbody>
+                      <tr v-for="figure in one.figures" :key="figure.word">
+                        <th scope="row">{{ figure.word }}</th>
+                        <td class="fig">{{ figure.exact ? "" : "about " }}{{ figure.mib }} MiB</td>
+                        <td class="fig">{{ figure.sectors }} sectors</td>
+                        <td>
+                          <a-button
+                            size="small"
+                            type="text"
+                            :aria-label="`Copy ${figure.mib}`"
+                            @click="copy(String(figure.mib))"
+                          >
+                            {{ copied === String(figure.mib) ? "copied" : "copy" }}
+                          </a-button>
+                        </td>
+                      </tr>
+                    </tbody>
+                  </table>
+                </details>
+              </div>
+            </li>
+          </ul>
+          <p v-for="text in check.unknown" :key="text" class="muted">Not compared: {{ text }}</p>
+        </section>
+        <ClosingForm
+          :key="check.closing?.closed_at ?? 'open'"
+          :check="check"
+          @close="bench.close"
+          @reopen="bench.reopen"
+        />
+      </aside>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.missing {
+  display: grid;
+  gap: 8px;
+  max-width: 560px;
+  margin: 8vh auto;
+}
+.head .ant-btn {
+  margin-left: auto;
+}
+.panes {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 420px;
+  gap: 12px;
+  align-items: start;
+}
+aside {
+  display: grid;
+  gap: 10px;
+}
+summary {
+  color: var(--muted);
+  cursor: pointer;
+}
+details td {
+  padding-right: 10px;
+}
+details th {
+  text-align: left;
+  font-weight: 500;
+  padding-right: 10px;
+}
+@media (max-width: 980px) {
+  .panes {
+    grid-template-columns: minmax(0, 1fr);
+  }
+  details {
+    overflow-x: auto;
+  }
+}
+</style>

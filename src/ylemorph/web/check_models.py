@@ -1,0 +1,77 @@
+"""What comes in and goes out for the stage Check back."""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from ..formats.check import DifferenceModel
+from ..formats.steps_schema import FigureModel, PlaceModel
+from ..formats.survey import SurveyModel
+from ..store.closings import Result
+from .models import DiskHead, Note, Problem, UnitsQuery, _In, _Out
+
+
+class CheckRequest(_In):
+    """The finished disk; ``sure`` where it is another than the job names and is meant all the same."""
+
+    survey: SurveyModel
+    sure: bool = False
+
+
+class CloseRequest(_In):
+    result: Result
+    note: Note = ""
+    keep_until: Annotated[str, Field(max_length=10)] | None = None
+
+
+class CheckQuery(UnitsQuery):
+    """``number``: one of the checks; the newest unless given."""
+
+    number: int | None = Field(default=None, ge=1, lt=2**63)
+
+
+class MendedDifference(DifferenceModel):
+    figures: list[FigureModel]
+
+
+class ComparedRow(_Out):
+    """A row as planned and as found; None where it is not there."""
+
+    number: int | None
+    label: str
+    change: str
+    planned: PlaceModel | None
+    found: PlaceModel | None
+    codes: list[str]
+
+
+class CheckLine(_Out):
+    number: int
+    made_at: str
+    as_planned: bool
+    differences: int
+
+
+class ClosingModel(_Out):
+    closed_at: str
+    result: Result
+    note: str
+    keep_until: str | None
+
+
+class CheckBackModel(_Out):
+    """All that the stage shows; ``trouble`` says why there is nothing to compare with."""
+
+    checks: list[CheckLine]
+    number: int | None
+    made_at: str
+    as_planned: bool | None
+    found: DiskHead | None
+    another: str
+    differences: list[MendedDifference]
+    unknown: list[str]
+    rows: list[ComparedRow]
+    sectors: int
+    closing: ClosingModel | None
+    took: str
+    trouble: Problem | None

@@ -1,0 +1,105 @@
+"""The stage Check back as the data that goes out."""
+
+import sqlite3
+from typing import Any
+
+from ..core.carry.times import duration
+from ..core.checkback.compare import Checked, check_back
+from ..core.checkback.mending import figures_for
+from ..core.checkback.planned import Planned, planned_of
+from ..core.disk.model import Disk, Partition
+from ..core.errors import YlemorphError
+from ..core.fit.plan import make_plan
+from ..core.job.state import JobState
+from ..core.sizes import Units
+from ..formats.check import difference_to_data
+from ..formats.steps import extent_to_data
+from ..store import closings, runs
+from ..store.closings import Finished
+from .problems import problem_data
+from .views import head
+
+
+def planned_job(state: JobState) -> Planned:
+    """What the job's finished disk is compared with. Raises BadOption where there is no plan that fits."""
+    return planned_of(make_plan(*state.pair, state.options))
+
+
+def check_data(
+    connection: sqlite3.Connection, job: int, state: JobState, number: int | None, units: Units
+) -> dict[str, Any]:
+    """Everything that the stage shows of one check, the newest unless ``number`` says which."""
+    closing, run = closings.closing(connection, job), runs.current(connection, job)
+    took = sum(event.seconds for event in run.events) if run else 0
+    data: dict[str, Any] = {
+        "checks": [], "number": None, "made_at": "", "as_planned": None, "found": None, "another": "",
+        "differences": [], "unknown": [], "rows": [], "sectors": 0, "trouble": None,
+        "closing": None if closing is None else {
+            "closed_at": closing.closed_at, "result": closing.result, "note": closing.note,
+            "keep_until": closing.keep_until,
+        },
+        "took": duration(took) if run and run.events else "",
+    }  # fmt: skip
+    try:
+        planned = planned_job(state)
+    except YlemorphError as error:
+        return {**data, "trouble": problem_data(error)}
+    kept = closings.checks(connection, job)
+    made = {one.id: check_back(planned, one.survey.disk) for one in kept}
+    data["checks"] = [_line(one, made[one.id]) for one in kept]
+    shown = next((one for one in kept if one.id == number), kept[0] if kept else None)
+    data["rows"], data["sectors"] = _rows(planned, None, None), planned.sectors
+    if shown is not None:
+        data |= _shown(planned, shown, made[shown.id], units)
+    return data
+
+
+def _line(one: Finished, checked: Checked) -> dict[str, Any]:
+    return {
+        "number": one.id, "made_at": one.made_at, "as_planned": checked.as_planned,
+        "differences": len(checked.differences),
+    }  # fmt: skip
+
+
+def _shown(planned: Planned, one: Finished, checked: Checked, units: Units) -> dict[str, Any]:
+    return {
+        "number": one.id,
+        "made_at": one.made_at,
+        "as_planned": checked.as_planned,
+        "found": head(one.survey.disk),
+        "another": checked.another,
+        "differences": [
+            {
+                **difference_to_data(difference, units),
+                "figures": [figure._asdict() for figure in figures_for(difference, planned)],
+            }
+            for difference in checked.differences
+        ],
+        "unknown": list(checked.unknown),
+        "rows": _rows(planned, one.survey.disk, checked),
+        "sectors": max(planned.sectors, one.survey.disk.sectors),
+    }
+
+
+def _rows(planned: Planned, found: Disk | None, checked: Checked | None) -> list[dict[str, Any]]:
+    pairs = checked.pairs if checked else {}
+    rows = [
+        {
+            "number": row.number, "label": row.label, "change": row.change,
+            "planned": extent_to_data(row.extent), "found": _place(pairs.get(row.number)),
+            "codes": [d.kind.code for d in checked.differences if d.row == row.number] if checked else [],
+        }
+        for row in planned.rows
+    ]  # fmt: skip
+    known = {id(partition) for partition in pairs.values()}
+    for partition in found.rows if found else ():
+        if id(partition) not in known:
+            rows.append({
+                "number": None, "label": f"{partition.number} {partition.label or 'partition'}", "change": "left",
+                "planned": None, "found": _place(partition), "codes": ["row-unexpected"],
+            })  # fmt: skip
+    return rows
+
+
+def _place(partition: Partition | None) -> dict[str, int] | None:
+    return None if partition is None else extent_to_data(partition.extent)
