@@ -1,5 +1,7 @@
 """The running record and the ticks: kept with the job, in order, whoever else writes."""
 
+from fractions import Fraction
+
 import pytest
 
 from tests.make import desk, job_of
@@ -7,7 +9,7 @@ from ylemorph.core.carry.facts import Facts
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.job.bench_changes import ChooseWay, SetFact
 from ylemorph.core.job.disk_changes import Describe
-from ylemorph.store import jobs, runs
+from ylemorph.store import closings, jobs, runs
 from ylemorph.store.database import NotFound, connect, prepare
 
 STEPS = [{"number": n, "kind": "copy", "say": f"Copy {n}", "time": "2 min"} for n in (1, 2, 3)]
@@ -132,6 +134,30 @@ def test_records_go_with_their_job(store, job):
         assert store.execute(f"SELECT count(*) FROM {table}").fetchone()[0] == 0
     with pytest.raises(NotFound):
         runs.begin(store, job, "straight", STEPS)
+
+
+def test_finished_jobs_tell_what_they_reached(store):
+    """Real by nominal of each closed job; what was given up, half done or of another kind tells nothing."""
+
+    def carried(seconds, kind="turning sata, solid usb3", result="done", upto=2):
+        number = jobs.create(store, job_of(desk())).id
+        steps = [{"number": 1, "nominal": 0}, {"number": 2, "nominal": 100}]
+        runs.begin(store, number, "straight", steps, kind)
+        for step in range(1, upto + 1):
+            runs.add(store, number, step, "done")
+        store.execute("UPDATE run_event SET at = '2026-11-25T10:00:00Z' WHERE step = 1")
+        end = f"2026-11-25T10:{seconds // 60:02}:{seconds % 60:02}Z"
+        store.execute("UPDATE run_event SET at = ? WHERE step = 2 AND run = (SELECT max(id) FROM run)", (end,))
+        if result:
+            closings.close(store, number, result, "", None)
+
+    for seconds in (150, 200, 250):
+        carried(seconds)
+    carried(300, result="given-up")
+    carried(300, result="")
+    carried(300, kind="solid nvme, solid nvme")
+    carried(300, upto=1)
+    assert sorted(runs.ratios(store, "turning sata, solid usb3")) == [Fraction(3, 2), 2, Fraction(5, 2)]
 
 
 def test_another_source_takes_back_what_was_said_of_the_old_one(store):

@@ -5,7 +5,13 @@ import type { Way } from "../api/carry";
 import { size } from "../widgets/units";
 import { duration, marks, onAxis } from "./times";
 
-const props = defineProps<{ ways: Way[]; way: string | null; proposed: string | null; running: boolean }>();
+const props = defineProps<{
+  ways: Way[];
+  way: string | null;
+  proposed: string | null;
+  running: boolean;
+  timesFrom: string;
+}>();
 const emit = defineEmits<{ way: [key: Way["key"]] }>();
 
 const bounds = computed(() => {
@@ -38,7 +44,7 @@ const bytes = (value: number | null) => (value === null ? "not known" : size(val
         <kbd>{{ index + 1 }}</kbd>
       </span>
       <template v-if="one.possible">
-        <span class="fig time">{{ one.time }}</span>
+        <span class="fig time" :title="`This range: ${timesFrom}`">{{ one.time }}</span>
         <svg v-if="one.seconds" class="axis" viewBox="0 0 100 10" preserveAspectRatio="none" aria-hidden="true">
           <path class="line" d="M0 5h100" />
           <path v-for="mark in ticks" :key="mark" class="mark" :d="`M${place(mark)} 1v8`">

@@ -158,7 +158,14 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     <p v-if="refused || wayRefused" role="alert">
       <span class="tag stop">stop</span> {{ refused || wayRefused?.message }}
     </p>
-    <WayCards :ways="steps.ways" :way="steps.way" :proposed="steps.proposed" :running="running" @way="setWay" />
+    <WayCards
+      :times-from="steps.times_from"
+      :ways="steps.ways"
+      :way="steps.way"
+      :proposed="steps.proposed"
+      :running="running"
+      @way="setWay"
+    />
     <div class="panes">
       <div class="column">
         <BenchFacts

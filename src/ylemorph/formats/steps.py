@@ -33,6 +33,7 @@ def steps_to_data(carrying: Carrying, units: Units = "binary") -> dict[str, Any]
         else [],
         "steps": [step_to_data(carrying, number, step, units) for number, step in enumerate(steps_of(sequence), 1)],
         "plan": plan_to_data(carrying.ground.plan, units),
+        "times_from": carrying.times_from,
         "proposed": carrying.proposed,
         "facts": facts_to_data(carrying.ground.facts),
         "seconds": list(carrying.way.seconds) if carrying.way and carrying.way.seconds else None,

@@ -99,6 +99,7 @@ class StepsModel(_Model):
     holds: list[HoldModel]
     steps: list[StepModel]
     plan: PlanModel
+    times_from: str
     proposed: WayKey | None
     facts: dict[str, Any]
     seconds: Seconds | None

@@ -4,6 +4,7 @@ import json
 import sqlite3
 from dataclasses import dataclass
 from datetime import datetime
+from fractions import Fraction
 from typing import Any, Literal
 
 from ..core.errors import BadOption
@@ -73,7 +74,7 @@ def current(connection: sqlite3.Connection, job: int) -> Run | None:
     return None if row is None else _run(connection, row)
 
 
-def begin(connection: sqlite3.Connection, job: int, way: str, steps: list[dict[str, Any]]) -> None:
+def begin(connection: sqlite3.Connection, job: int, way: str, steps: list[dict[str, Any]], kind: str = "") -> None:
     """Begin a record. Raises BadOption where one is under way."""
     with transaction(connection):
         must_be_open(connection, job)
@@ -81,8 +82,8 @@ def begin(connection: sqlite3.Connection, job: int, way: str, steps: list[dict[s
         if before is not None and before.ended_at is None:
             raise BadOption("this job is under way already", mend="go on with it, or end it first")
         connection.execute(
-            "INSERT INTO run (job, way, steps, begun_at) VALUES (?, ?, ?, ?)",
-            (job, way, json.dumps(steps, ensure_ascii=False), now()),
+            "INSERT INTO run (job, way, kind, steps, begun_at) VALUES (?, ?, ?, ?, ?)",
+            (job, way, kind, json.dumps(steps, ensure_ascii=False), now()),
         )
 
 
@@ -144,6 +145,29 @@ FROM run WHERE run.ended_at IS NULL
 def under_way(connection: sqlite3.Connection) -> dict[int, tuple[int, int]]:
     """For the list: the step and the number of steps of each job that is being carried out."""
     return {row["job"]: (row["step"] or 1, row["steps"]) for row in connection.execute(UNDER_WAY)}
+
+
+FINISHED = """
+SELECT run.* FROM run JOIN closing ON closing.job = run.job AND closing.result = 'done'
+WHERE run.kind = ? AND run.ended_at IS NOT NULL ORDER BY run.id DESC LIMIT 200
+"""
+
+
+def ratios(connection: sqlite3.Connection, kind: str) -> list[Fraction]:
+    """Real by nominal time of each finished job between such disks (rule 11.3), over the steps that copy to the target.
+
+    A job whose steps were not all done, or done in no time at all, tells nothing.
+    """
+    found = []
+    for row in connection.execute(FINISHED, (kind,)):
+        run = _run(connection, row)
+        nominal = {step["number"]: step.get("nominal") or 0 for step in run.steps}
+        took = {event.step: event.seconds for event in run.events if event.what == "done"}
+        moved = [number for number, seconds in nominal.items() if seconds]
+        real = sum(took.get(number, 0) for number in moved)
+        if moved and real and len(took) == len(run.steps):
+            found.append(Fraction(real, sum(nominal[number] for number in moved)))
+    return found
 
 
 def _open(connection: sqlite3.Connection, job: int) -> Run:

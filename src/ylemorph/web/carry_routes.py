@@ -59,10 +59,10 @@ def record(path: JobPath, body: RecordRequest, query: UnitsQuery) -> Response:
 
 
 def _begin(job_id: int, units: Units) -> None:
-    made = carrying_of(jobs.get(connection(), job_id).state, current_app.config["BENCH"], units)
+    made = carrying_of(connection(), jobs.get(connection(), job_id).state, current_app.config["BENCH"], units)
     if made.way is None or made.sequence is None:
         raise BadOption("there is no way to carry this plan out", mend="go back to Fit")
-    runs.begin(connection(), job_id, made.way.key, run_steps(made, units))
+    runs.begin(connection(), job_id, made.way.key, run_steps(made, units), made.ground.bench_kind)
 
 
 def _answer(job_id: int, units: Units) -> Response:
@@ -102,6 +102,6 @@ def hand_over(path: HandOverPath) -> Response:
     """A file for the bench: the work sheet, the script, the plan, its table or its picture."""
     kind, write = HAND_OVER[path.form]
     state = jobs.get(connection(), path.job_id).state
-    response = Response(write(carrying_of(state, current_app.config["BENCH"]), state), mimetype=kind)
+    response = Response(write(carrying_of(connection(), state, current_app.config["BENCH"]), state), mimetype=kind)
     response.headers["Content-Disposition"] = f'attachment; filename="job-{path.job_id}-{path.form}"'
     return response

@@ -8,7 +8,7 @@ from ..core.carry.aftermath import REASON_WORDS, REASONS, aftermath
 from ..core.carry.carry import Carrying, Question, questions_of
 from ..core.carry.facts import Facts
 from ..core.carry.ground import Ground
-from ..core.carry.times import duration, time_range
+from ..core.carry.times import duration, learned_from, time_range
 from ..core.carry.ways import WAY_KINDS
 from ..core.errors import YlemorphError
 from ..core.fit.plan import make_plan
@@ -21,9 +21,14 @@ from ..store.runs import Run
 from .problems import problem_data
 
 
-def carrying_of(state: JobState, bench: Bench, units: Units = "binary") -> Carrying:
-    """How a job is carried out: by the chosen way where it is possible, else by the proposed one."""
-    made = Carrying(Ground(make_plan(*state.pair, state.options), _known(state, bench)), None, units)
+def carrying_of(connection: sqlite3.Connection, state: JobState, bench: Bench, units: Units = "binary") -> Carrying:
+    """How a job is carried out: by the chosen way where it is possible, else by the proposed one.
+
+    The times are those of finished jobs between such disks, where there are enough (rule 11.3).
+    """
+    bare = Ground(make_plan(*state.pair, state.options), _known(state, bench))
+    learned = learned_from(runs.ratios(connection, bare.bench_kind))
+    made = Carrying(Ground(bare.plan, bare.facts, learned), None, units)
     chosen = next((way for way in made.ways if way.key == state.way), None)
     return Carrying(made.ground, chosen.key, units) if chosen is not None and chosen.possible else made
 
@@ -51,7 +56,7 @@ def carry_data(connection: sqlite3.Connection, job: int, state: JobState, bench:
     }  # fmt: skip
     made = None
     try:
-        made = carrying_of(state, bench, units)
+        made = carrying_of(connection, state, bench, units)
     except YlemorphError as error:
         data["trouble"] = problem_data(error)
     if made is not None:
@@ -87,8 +92,18 @@ def _question(question: Question, state: JobState, units: Units) -> dict[str, An
 
 def run_steps(made: Carrying, units: Units) -> list[dict[str, Any]]:
     """The steps as a record keeps them."""
+    rate = made.ground.paths["source", "target"].high
     wanted = ("number", "kind", "row", "disk", "from_disk", "from", "to", "say", "time", "seconds", "read_bytes")
-    return [{key: step[key] for key in wanted} for step in steps_to_data(made, units)["steps"]]
+    return [
+        {**{key: step[key] for key in wanted}, "nominal": _nominal(step, rate)}
+        for step in steps_to_data(made, units)["steps"]
+    ]
+
+
+def _nominal(step: dict[str, Any], rate: int) -> int:
+    """Seconds of a copy to the target at the quickest rate of both disks and links; 0 of any other step."""
+    copies = step["kind"] == "copy" and step["from_disk"] == "source" and step["disk"] == "target"
+    return (step["read_bytes"] or 0) // rate if copies else 0
 
 
 def _run_data(run: Run, made: Carrying | None, units: Units) -> dict[str, Any]:

@@ -1,11 +1,24 @@
 """Rule 11: rates and ranges, and the times that the trade tells of."""
 
+from fractions import Fraction
+
 import pytest
 
 from tests.make import disk, fs, part
 from ylemorph.core.carry.carry import carry_out
 from ylemorph.core.carry.facts import Facts
-from ylemorph.core.carry.times import BY_FILE, BY_SECTOR, MB, Rate, duration, rate_of, spent, time_range
+from ylemorph.core.carry.times import (
+    BY_FILE,
+    BY_SECTOR,
+    MB,
+    Learned,
+    Rate,
+    duration,
+    learned_from,
+    rate_of,
+    spent,
+    time_range,
+)
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
@@ -32,6 +45,32 @@ def test_a_range_by_hand():
     assert spent("copy", 90 * GB, rate, BY_SECTOR) == (2 + 947, 30 + 1286)
     # What is not known takes from nothing up to the most that it can be.
     assert spent("shrink", None, rate, BY_FILE, 9 * GB) == (20, 300 + 450)
+
+
+def test_what_is_learned_by_hand():
+    """1.2, 1.5, 2, 2.2 and 9 times the nominal: quartiles 1.5 and 2.2, wherever the outlier lies (rule 11.3)."""
+    ratios = [Fraction(n, 10) for n in (12, 22, 90, 15, 20)]
+    assert learned_from(ratios) == Learned((1000 * 10 // 22, 1000 * 10 // 15), 5)
+    assert learned_from([*ratios[:2], Fraction(900), *ratios[3:]]) == learned_from(ratios)
+    assert learned_from(ratios[:4]) is None
+    # Eight: positions 1.75 and 5.25 of the sorted ones
+    eight = [Fraction(n) for n in (1, 2, 3, 4, 5, 6, 7, 8)]
+    assert learned_from(eight).shares == (int(1000 / Fraction(25, 4)), int(1000 / Fraction(11, 4)))
+
+
+def test_a_learned_range_is_the_middle_half_of_the_nominal_time():
+    source = disk(
+        2**29, part(1, MiB, 200 * GiB, BASIC_DATA, fs(used=90 * GB), role="data"), rotational=True, link="sata"
+    )
+    plan = make_plan(source, nominal_disk(480 * GB).but(link="usb3", rotational=False), Options(fit="same"))
+    facts = Facts(both_attached="yes")
+    usual, learned = (carry_out(plan, facts, "straight", learned=one) for one in (None, Learned((500, 800), 7)))
+    # 90 GB at 180 MB/s are 500 s; at 80 % and 50 % of that 625 s and 1000 s, and 2 to 30 s beside
+    copy = next(step for step in learned.sequence.steps if step.kind == "copy")
+    assert copy.seconds == (2 + 625, 30 + 1000)
+    assert usual.way.seconds[0] < learned.way.seconds[0] < learned.way.seconds[1] < usual.way.seconds[1]
+    assert (learned.times_from, usual.times_from) == ("from 7 finished jobs", "common practice")
+    assert learned.ground.bench_kind == "turning sata, solid usb3"
 
 
 @pytest.mark.parametrize(

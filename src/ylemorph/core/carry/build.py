@@ -137,7 +137,16 @@ def _copy(ground: Ground, name: DiskName, load: Load, *, shortened: bool) -> Ste
     free = _free_behind(ground.starts, to) if to.length < source.length else None
     copied = load.copied
     return Step(
-        "copy", "target", load.number, name, source, to, copied, copied, spent("copy", copied, rate, load.shares), free
+        "copy",
+        "target",
+        load.number,
+        name,
+        source,
+        to,
+        copied,
+        copied,
+        spent("copy", copied, rate, ground.shares(load, name)),
+        free,
     )
 
 

@@ -13,7 +13,7 @@ from .facts import FACTS, Facts
 from .ground import Ground
 from .rehearse import Frame, Verdict, rehearse
 from .sequence import Sequence, WayKey
-from .times import added, time_range
+from .times import Learned, added, time_range
 from .ways import Way, propose, proposed, sequence_of, steps_of, way_of, ways_of
 
 
@@ -24,6 +24,12 @@ class Carrying:
     ground: Ground
     chosen: WayKey | None = None
     units: Units = "binary"
+
+    @property
+    def times_from(self) -> str:
+        """Where the ranges come from."""
+        learned = self.ground.learned
+        return f"from {learned.jobs} finished jobs" if learned else "common practice"
 
     @cached_property
     def ways(self) -> tuple[Way, ...]:
@@ -60,9 +66,11 @@ class Carrying:
         return lists_of(self.ground, self.way.key if self.way else None)
 
 
-def carry_out(plan: Plan, facts: Facts, way: WayKey | None = None, units: Units = "binary") -> Carrying:
+def carry_out(
+    plan: Plan, facts: Facts, way: WayKey | None = None, units: Units = "binary", learned: Learned | None = None
+) -> Carrying:
     """A plan on a bench. Raises BadOption where the wished way is not possible."""
-    made = Carrying(Ground(plan, facts), way, units)
+    made = Carrying(Ground(plan, facts, learned), way, units)
     if way is not None:
         wished = way_of(made.ground, way, units)
         if not wished.possible:

@@ -11,7 +11,7 @@ from ..fit.plan import Plan, PlanRow
 from ..sizes import Extent
 from .facts import Facts
 from .sequence import DiskName, Goal, Hold, Shape
-from .times import BY_FILE, BY_SECTOR, WORKSPACE, Rate, rate_of
+from .times import BY_FILE, BY_SECTOR, WORKSPACE, Learned, Rate, rate_of
 
 
 class Load(NamedTuple):
@@ -40,6 +40,7 @@ class Ground:
 
     plan: Plan
     facts: Facts
+    learned: Learned | None = None  # from finished jobs of the same kind of disks and links
 
     @cached_property
     def sector(self) -> int:
@@ -137,7 +138,24 @@ class Ground:
         pairs: tuple[tuple[DiskName, DiskName], ...] = (
             ("source", "image"), ("source", "target"), ("image", "target"),
         )  # fmt: skip
-        return {(one, two): rates[one].along(rates[two]) for one, two in pairs}
+        made = {(one, two): rates[one].along(rates[two]) for one, two in pairs}
+        if self.learned is not None:
+            quickest = made["source", "target"].high
+            made["source", "target"] = Rate(quickest, quickest)
+        return made
+
+    def shares(self, load: Load, name: DiskName) -> tuple[int, int]:
+        """Of the rate from a disk to the target: as finished jobs reached it, else as is usual (rules 11.2, 11.3)."""
+        return self.learned.shares if self.learned is not None and name == "source" else load.shares
+
+    @property
+    def bench_kind(self) -> str:
+        """The kind of disks and links by which finished jobs are alike: ``turning sata, solid usb3``."""
+        words = []
+        for disk, said in ((self.plan.source, self.facts.source_link), (self.plan.target, self.facts.target_link)):
+            medium = "any" if disk.rotational is None else "turning" if disk.rotational else "solid"
+            words.append(f"{medium} {disk.link if said == 'unknown' else said}")
+        return ", ".join(words)
 
     def packed(self, load: Load) -> int | None:
         """Bytes to pack in place before the row is as small as planned (rule 9.2)."""

@@ -1,5 +1,6 @@
 """How long a step takes, as a range (rule 11). Rates and shares are common practice, from memory; integers only."""
 
+from fractions import Fraction
 from typing import NamedTuple
 
 from ..disk.model import Disk, Link
@@ -32,8 +33,8 @@ LINK_RATES: dict[Link, Rate] = {
 TURNING, SOLID, ANY_MEDIUM = Rate(60 * MB, 180 * MB), Rate(3000 * MB, 3000 * MB), Rate(60 * MB, 3000 * MB)
 WORKSPACE = Rate(60 * MB, 550 * MB)  # where an image lies: a hard disk to a quick one
 
-# Percent of the rate that is reached (rule 11.2).
-BY_FILE, BY_SECTOR = (20, 90), (70, 95)
+# Thousandths of the rate that are reached (rule 11.2).
+BY_FILE, BY_SECTOR = (200, 900), (700, 950)
 
 # Seconds that a step takes beside what it reads and writes.
 FIXED: dict[StepKind, tuple[int, int]] = {
@@ -53,9 +54,38 @@ def spent(kind: StepKind, moved: int | None, rate: Rate, shares: tuple[int, int]
     low, high = FIXED[kind]
     least, largest = (0, most) if moved is None else (moved, moved)
     return (
-        low + least * 100 // (rate.high * shares[1]),
-        high + div_up(largest * 100, rate.low * shares[0]),
+        low + least * 1000 // (rate.high * shares[1]),
+        high + div_up(largest * 1000, rate.low * shares[0]),
     )
+
+
+class Learned(NamedTuple):
+    """What finished jobs of the same kind of disks and links reached: the middle half of their shares of the quickest
+    rate, in thousandths, and how many jobs tell it (rule 11.3)."""
+
+    shares: tuple[int, int]
+    jobs: int
+
+
+LEAST_JOBS = 5
+
+
+def learned_from(ratios: list[Fraction]) -> Learned | None:
+    """From real time by nominal time of each finished job; None from fewer than five (rule 11.3).
+
+    Quartiles by linear interpolation between the sorted values, so that one outlier does not move them.
+    """
+    if len(ratios) < LEAST_JOBS:
+        return None
+    ordered = sorted(ratios)
+    slow, quick = _quartile(ordered, 3), _quartile(ordered, 1)
+    return Learned((max(1, int(1000 / slow)), max(1, int(1000 / quick))), len(ratios))
+
+
+def _quartile(ordered: list[Fraction], which: int) -> Fraction:
+    place, part = divmod((len(ordered) - 1) * which, 4)
+    after = ordered[min(place + 1, len(ordered) - 1)]
+    return ordered[place] + (after - ordered[place]) * Fraction(part, 4)
 
 
 def added(*ranges: tuple[int, int]) -> tuple[int, int]:

@@ -9,11 +9,12 @@ CREATE TABLE tick (
     PRIMARY KEY (job, item)
 ) STRICT;
 
--- The running record: a job carried out, with the steps as they stood when it began.
+-- The running record: a job carried out, with the steps as they stood when it began, and the kind of disks and links.
 CREATE TABLE run (
     id       INTEGER PRIMARY KEY AUTOINCREMENT,
     job      INTEGER NOT NULL REFERENCES job (id) ON DELETE CASCADE,
     way      TEXT NOT NULL,
+    kind     TEXT NOT NULL DEFAULT '',
     steps    TEXT NOT NULL CHECK (json_valid(steps)),
     begun_at TEXT NOT NULL,
     ended_at TEXT
