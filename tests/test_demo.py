@@ -4,12 +4,14 @@ import pytest
 
 from ylemorph.bench.bench import Bench
 from ylemorph.bench.stand_ins import STAND_INS
+from ylemorph.core.checkback.compare import check_back
+from ylemorph.core.checkback.planned import planned_of
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GiB
 from ylemorph.demo.load import load_demo
 from ylemorph.demo.scenario import jobs as demo_jobs
-from ylemorph.store import jobs
+from ylemorph.store import closings, jobs, runs
 from ylemorph.store.database import connect, prepare
 
 
@@ -22,13 +24,32 @@ def store(tmp_path):
 
 def test_loading_twice_changes_nothing(store, tmp_path):
     bench = Bench(tmp_path / "bench")
-    assert load_demo(store, bench) == len(demo_jobs())
+    assert load_demo(store, bench) == len(demo_jobs()) + 3
     attached = [disk.stand_in.key for disk in bench.disks() if disk.survey]
     assert attached == ["desk", "blank", "loan"]
     bench.detach("blank")
     assert load_demo(store, bench) == 0
     assert [disk.stand_in.key for disk in bench.disks() if disk.survey] == ["desk", "loan"]
-    assert jobs.count(store) == len(demo_jobs())
+    assert jobs.count(store) == len(demo_jobs()) + 3
+
+
+def test_one_job_is_finished_one_under_way_and_one_has_a_difference(store):
+    load_demo(store)
+    by_code = {line.code: line.id for line in jobs.lines(store)}
+    finished, differs, going = (by_code[code] for code in ("YM-0098", "YM-0099", "YM-0100"))
+    assert closings.closing(store, finished).result == "done"
+    assert runs.current(store, finished).step is None
+
+    def found(job):
+        state = jobs.get(store, job).state
+        plan = make_plan(*state.pair, state.options)
+        return [
+            d.kind.code for d in check_back(planned_of(plan), closings.checks(store, job)[0].survey.disk).differences
+        ]
+
+    assert found(finished) == []
+    assert found(differs) == ["row-missing", "size-off", "idle-space"]
+    assert runs.under_way(store) == {going: (4, 8)}
 
 
 def test_every_verdict_is_there():

@@ -4,6 +4,7 @@ Each row is made in a file of its own and put at its place.
 """
 
 import hashlib
+import json
 import os
 from pathlib import Path
 from typing import NamedTuple
@@ -163,6 +164,32 @@ def plan_and_script(job: Job, made: Made, work: Path, **more):
     return plan, carrying, path
 
 
+def as_the_utilities_say(target: Path, found, work: Path) -> None:
+    """Places by ``sfdisk --json``, sizes of file systems by ``ntfsinfo`` and ``dumpe2fs``: as our own survey says."""
+    told = json.loads(run("sfdisk", "--json", target))["partitiontable"]["partitions"]
+    extended = ("5", "f", "85")
+    places = {(int(row["start"]), int(row["size"])) for row in told if row["type"].lower() not in extended}
+    assert places == {(p.first_lba, p.sectors) for p in found.rows}
+    for partition in found.rows:
+        fs = partition.filesystem
+        if fs is None or fs.kind not in ("ntfs", "ext4"):
+            continue
+        copy = sparse(work / "asked", partition.sectors * 512)
+        put(target, partition.first_lba * 512, copy, 0, partition.sectors * 512)
+        if fs.kind == "ntfs":
+            said = run("ntfsinfo", "--force", "-m", copy)
+            size = _figure(said, "Volume Size in Clusters:") * _figure(said, "Cluster Size:")
+        else:
+            said = run("dumpe2fs", "-h", copy)
+            size = _figure(said, "Block count:") * _figure(said, "Block size:")
+        assert fs.size_bytes == size
+        copy.unlink()
+
+
+def _figure(said: str, word: str) -> int:
+    return int(next(line for line in said.splitlines() if word in line).split(word)[1].split()[0])
+
+
 def digest(path: Path) -> str:
     """Of what is written in a sparse file and where; holes are skipped, since most of a disk is one."""
     made, at, size = hashlib.sha256(), 0, path.stat().st_size
@@ -187,6 +214,7 @@ def look_at_target(job: Job, made: Made, plan, target: Path, work: Path, left=()
     checked = check_back(read_plan(plan_to_json(plan).encode()), survey_path(target).disk)
     wrong = [one.text() for one in checked.differences if one.kind.level != "note" and one.row not in left]
     assert wrong == []
+    as_the_utilities_say(target, survey_path(target).disk, work)
     found = {p.first_lba: p for p in survey_path(target).disk.rows}
     carried = [row for row in plan.rows if row.carried]
     assert sorted(found) == sorted(row.first_lba for row in carried)

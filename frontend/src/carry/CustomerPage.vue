@@ -2,11 +2,13 @@
 /** A page for the customer: what was done, how much room there is now, what to keep. No word of the trade. */
 import { computed, toRef } from "vue";
 import { useCarry } from "../api/carry";
+import { useCheck } from "../api/check";
 import type { Job, PlanRow } from "../api/client";
 import { size } from "../widgets/units";
 
 const props = defineProps<{ job: Job }>();
 const { carry, trouble } = useCarry(toRef(props, "job"));
+const { check } = useCheck(toRef(props, "job"));
 const plan = computed(() => carry.value?.steps?.plan ?? null);
 const done = computed(() => carry.value?.run?.ended_at ?? null);
 const day = computed(() =>
@@ -34,6 +36,13 @@ const starts = computed(() => own.value.some((row) => row.role === "system" && r
         {{ fresh }} ({{ job.target_head?.label }}).
         {{ starts ? "The machine starts from the new disk, with everything where it was." : "" }}
       </p>
+      <p v-if="check?.as_planned">
+        The new disk was looked at afterwards: everything stands where it was planned, nothing is missing.
+      </p>
+      <p v-else-if="check?.checks.length">
+        The new disk was looked at afterwards; something is still to be put right, and the workshop knows what.
+      </p>
+      <p v-if="check?.closing?.note">{{ check.closing.note }}</p>
       <p v-if="left.length">
         Not moved, and still on the old disk:
         {{ left.map((row) => `${name(row)} (${size(row.source_bytes)})`).join(", ") }}.
@@ -67,7 +76,11 @@ const starts = computed(() => own.value.some((row) => row.role === "system" && r
     <section>
       <h2>What to keep</h2>
       <ul>
-        <li>Keep {{ old }} as it is for some weeks. It is your way back.</li>
+        <li>
+          Keep {{ old }} as it is
+          {{ check?.closing?.keep_until ? `until ${check.closing.keep_until}` : "for some weeks" }}. It is your way
+          back.
+        </li>
         <li v-if="starts">
           Do not attach it to the machine while that starts: the two could be mistaken for each other.
         </li>

@@ -4,6 +4,7 @@ import sqlite3
 
 from ..bench.bench import Bench, usual
 from ..store import jobs
+from .history import load_history
 from .scenario import jobs as demo_jobs
 
 
@@ -11,10 +12,11 @@ def load_demo(connection: sqlite3.Connection, bench: Bench | None = None) -> int
     """How many jobs were made: none where the store holds some already."""
     if jobs.count(connection):
         return 0
+    made = load_history(connection)
     states = demo_jobs()
     for state in states:
         jobs.create(connection, state, "Job begun")
     if bench is not None:
         for key in usual():
             bench.attach(key)
-    return len(states)
+    return made + len(states)

@@ -148,6 +148,33 @@ def quillon_480() -> Survey:
     return disk("Quillon S2", "QS2-4410", 480, parts, link="usb3", table_id="2E77AB10-6B8C-4A7E-8E57-91D0443E4410")
 
 
+def story_corner(serial: str = "BK4-00645") -> Survey:
+    """A 500 GB hard disk: start, reserved, system, data."""
+    parts = _Layout()
+    parts.add(100 * MiB, EFI_SYSTEM, fs("fat32", "", 100 * MiB, 31 * MiB))
+    parts.add(16 * MiB, MICROSOFT_RESERVED)
+    parts.add(210 * GiB, BASIC_DATA, fs("ntfs", "Stories", 210 * GiB, 96 * GiB, reach=0.7), role="system")
+    parts.add(240 * GiB, BASIC_DATA, fs("ntfs", "Sounds", 240 * GiB, 74 * GiB, reach=0.4), role="data")
+    parts.add(600 * MiB, RECOVERY, fs("ntfs", "Recovery", 600 * MiB, 440 * MiB), flags=("required", "no-auto"))
+    identity = "40C6E2B7-1B5D-4E09-8A3F-5D7E1C02A6F4"
+    return disk("Brindle K4", serial, 500, parts, rotational=True, table_id=identity)
+
+
+def map_room() -> Survey:
+    """A 500 GB disk that goes to a larger one; its recovery partition stands at the end."""
+    parts = _Layout()
+    parts.add(260 * MiB, EFI_SYSTEM, fs("fat32", "", 260 * MiB, 34 * MiB))
+    parts.add(16 * MiB, MICROSOFT_RESERVED)
+    parts.add(464 * GiB, BASIC_DATA, fs("ntfs", "Maps", 464 * GiB, 390 * GiB, reach=0.95), role="system")
+    parts.add(900 * MiB, RECOVERY, fs("ntfs", "Recovery", 900 * MiB, 520 * MiB), flags=("required", "no-auto"))
+    return disk("Quillon S1", "QS1-2260", 500, parts, table_id="B81D22F6-7A0C-4C1E-9E52-6A9F03D4C7E1")
+
+
+def quillon(label_gb: int, serial: str) -> Survey:
+    """A new disk with nothing on it."""
+    return disk("Quillon S2", serial, label_gb, _Layout(), link="usb3")
+
+
 def jobs() -> list[JobState]:
     """The demo's jobs, the first of the list last."""
     desk = lending_desk()

@@ -39,12 +39,14 @@ def checks(connection: sqlite3.Connection, job: int) -> list[Finished]:
     return [Finished(row["id"], row["made_at"], surveys.get(connection, row["survey"])) for row in rows]
 
 
-def add_check(connection: sqlite3.Connection, job: int, survey: Survey) -> None:
+def add_check(connection: sqlite3.Connection, job: int, survey: Survey, at: str = "") -> None:
     """Keep a reading of the finished disk; the oldest gives way to very many. Raises BadOption or NotFound."""
     with transaction(connection):
         must_be_open(connection, job)
         survey_id = surveys.keep(connection, survey)
-        connection.execute("INSERT INTO finished (job, survey, made_at) VALUES (?, ?, ?)", (job, survey_id, now()))
+        connection.execute(
+            "INSERT INTO finished (job, survey, made_at) VALUES (?, ?, ?)", (job, survey_id, at or now())
+        )
         connection.execute(
             "DELETE FROM finished WHERE job = ?1 AND id NOT IN"
             " (SELECT id FROM finished WHERE job = ?1 ORDER BY id DESC LIMIT ?2)",
@@ -57,7 +59,9 @@ def closing(connection: sqlite3.Connection, job: int) -> Closing | None:
     return None if row is None else Closing(row["closed_at"], row["result"], row["note"], row["keep_until"])
 
 
-def close(connection: sqlite3.Connection, job: int, result: Result, note: str, keep_until: str | None) -> None:
+def close(
+    connection: sqlite3.Connection, job: int, result: Result, note: str, keep_until: str | None, at: str = ""
+) -> None:
     """Close a job. Raises BadOption where it is closed already or the date is none."""
     if keep_until is not None:
         try:
@@ -68,7 +72,7 @@ def close(connection: sqlite3.Connection, job: int, result: Result, note: str, k
         must_be_open(connection, job)
         connection.execute(
             "INSERT INTO closing (job, closed_at, result, note, keep_until) VALUES (?, ?, ?, ?, ?)",
-            (job, now(), result, note, keep_until),
+            (job, at or now(), result, note, keep_until),
         )
 
 

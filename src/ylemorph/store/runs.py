@@ -74,8 +74,10 @@ def current(connection: sqlite3.Connection, job: int) -> Run | None:
     return None if row is None else _run(connection, row)
 
 
-def begin(connection: sqlite3.Connection, job: int, way: str, steps: list[dict[str, Any]], kind: str = "") -> None:
-    """Begin a record. Raises BadOption where one is under way."""
+def begin(
+    connection: sqlite3.Connection, job: int, way: str, steps: list[dict[str, Any]], kind: str = "", at: str = ""
+) -> None:
+    """Begin a record, now or ``at`` another time. Raises BadOption where one is under way."""
     with transaction(connection):
         must_be_open(connection, job)
         before = current(connection, job)
@@ -83,12 +85,18 @@ def begin(connection: sqlite3.Connection, job: int, way: str, steps: list[dict[s
             raise BadOption("this job is under way already", mend="go on with it, or end it first")
         connection.execute(
             "INSERT INTO run (job, way, kind, steps, begun_at) VALUES (?, ?, ?, ?, ?)",
-            (job, way, kind, json.dumps(steps, ensure_ascii=False), now()),
+            (job, way, kind, json.dumps(steps, ensure_ascii=False), at or now()),
         )
 
 
 def add(
-    connection: sqlite3.Connection, job: int, step: int, what: What, reason: str | None = None, note: str = ""
+    connection: sqlite3.Connection,
+    job: int,
+    step: int,
+    what: What,
+    reason: str | None = None,
+    note: str = "",
+    at: str = "",
 ) -> None:
     """Record what happened to a step, which the caller names so that a second click or window changes nothing twice.
 
@@ -106,10 +114,10 @@ def add(
             raise BadOption(f"step {step} is not under way: {shown}", at="step", mend="load the page again")
         connection.execute(
             "INSERT INTO run_event (run, step, what, reason, note, at) VALUES (?, ?, ?, ?, ?, ?)",
-            (run.id, step, what, reason, note, now()),
+            (run.id, step, what, reason, note, at or now()),
         )
         if what == "done" and step == len(run.steps):
-            connection.execute("UPDATE run SET ended_at = ? WHERE id = ?", (now(), run.id))
+            connection.execute("UPDATE run SET ended_at = ? WHERE id = ?", (at or now(), run.id))
 
 
 def take_back(connection: sqlite3.Connection, job: int) -> None:
