@@ -178,7 +178,10 @@ def as_the_utilities_say(target: Path, found, work: Path) -> None:
         put(target, partition.first_lba * 512, copy, 0, partition.sectors * 512)
         if fs.kind == "ntfs":
             said = run("ntfsinfo", "--force", "-m", copy)
-            size = _figure(said, "Volume Size in Clusters:") * _figure(said, "Cluster Size:")
+            cluster = _figure(said, "Cluster Size:")
+            size = _figure(said, "Volume Size in Clusters:") * cluster
+            assert 0 <= fs.size_bytes - size <= cluster  # the utility counts whole clusters, the volume sectors
+            size = fs.size_bytes
         else:
             said = run("dumpe2fs", "-h", copy)
             size = _figure(said, "Block count:") * _figure(said, "Block size:")
