@@ -6,65 +6,25 @@ stood there. Same needs as make_images.py beside this file.
     .venv/bin/python scripts/make_bench.py src/ylemorph/bench/images
 """
 
-import random
 import sys
 import tempfile
 from pathlib import Path
 
 from make_images import GIB, MIB, fat, run, sparse
 
+from ylemorph.bench.volumes import mark_fat, mark_ntfs
 from ylemorph.formats.extents import pack
-from ylemorph.probe.fat import read_bpb
-from ylemorph.probe.medium import open_medium
-from ylemorph.probe.ntfs import BITMAP, Volume
-from ylemorph.probe.ntfs_records import read_boot
 
 ESP = "C12A7328-F81F-11D2-BA4B-00A0C93EC93B"
 RESERVED = "E3C9E316-0B5C-4DB8-817D-F92DF00215AE"
 BASIC = "EBD0A0A2-B9E5-4433-87C0-68B6B72699C7"
 RECOVERY = "DE94BBA4-06D1-4D40-A16A-BFD50179D6AC"
-STRETCH = 4_096  # clusters marked at a time; a multiple of eight, so that whole bytes of the bitmap change
 
 
 def ntfs(work: Path, name: str, size: int, label: str, *options: str) -> Path:
     image = sparse(work / name, size)
     run("mkfs.ntfs", "-F", "-Q", "-q", "-p", "2048", "-H", "255", "-S", "63", "-L", label, *options, image)
     return image
-
-
-def mark_ntfs(image: Path, wanted: int, reach: float, seed: int) -> None:
-    """Mark clusters up to ``wanted`` bytes in use: most in front, the rest thinly up to ``reach`` of the volume."""
-    with open_medium(image) as medium:
-        boot = read_boot(medium.read(0, 512))
-        stream = Volume(medium, boot).stream(BITMAP)
-        bitmap = bytearray(stream.read(0, (boot.clusters + 7) // 8))
-        (run_,) = stream.runs
-    left = wanted // boot.cluster - int.from_bytes(bitmap, "little").bit_count()
-    step = STRETCH // 8
-    free = [at for at in range(0, int(boot.clusters * reach) // 8 - step, step) if not any(bitmap[at : at + step])]
-    stretches = max(1, left // STRETCH)
-    places = free[: int(stretches * 0.7)]
-    rest = free[len(places) : -1]
-    places += (
-        random.Random(seed).sample(  # noqa: S311  # a picture, no secret
-            rest, min(len(rest), stretches - len(places) - 1)
-        )
-        + free[-1:]
-    )
-    for place in places:
-        bitmap[place : place + step] = b"\xff" * step
-    with image.open("r+b") as file:
-        file.seek((run_.lcn or 0) * boot.cluster)
-        file.write(bitmap)
-
-
-def mark_fat(image: Path, wanted: int) -> None:
-    """Mark the first clusters of a FAT32 as ends of files."""
-    with image.open("r+b") as file:
-        bpb = read_bpb(file.read(512))
-        for copy in range(bpb.fats):
-            file.seek(bpb.fat_at + copy * bpb.fat_bytes + 12)
-            file.write(b"\xff\xff\xff\x0f" * (wanted // bpb.cluster))
 
 
 def put(work: Path, image: Path, name: str, size: int) -> None:

@@ -164,29 +164,22 @@ def plan_and_script(job: Job, made: Made, work: Path, **more):
     return plan, carrying, path
 
 
-def as_the_utilities_say(target: Path, found, work: Path) -> None:
-    """Places by ``sfdisk --json``, sizes of file systems by ``ntfsinfo`` and ``dumpe2fs``: as our own survey says."""
+def as_the_utility_says(partition, volume: Path) -> None:
+    """The size of a file system by ``ntfsinfo`` or ``dumpe2fs``, as our own survey says."""
+    fs = partition.filesystem
+    if fs.kind == "ntfs":
+        said = run("ntfsinfo", "--force", "-m", volume)
+        cluster = _figure(said, "Cluster Size:")
+        # The utility counts whole clusters, the volume sectors.
+        assert 0 <= fs.size_bytes - _figure(said, "Volume Size in Clusters:") * cluster <= cluster
+    elif fs.kind == "ext4":
+        said = run("dumpe2fs", "-h", volume)
+        assert fs.size_bytes == _figure(said, "Block count:") * _figure(said, "Block size:")
+
+
+def places_by_sfdisk(target: Path) -> set[tuple[int, int]]:
     told = json.loads(run("sfdisk", "--json", target))["partitiontable"]["partitions"]
-    extended = ("5", "f", "85")
-    places = {(int(row["start"]), int(row["size"])) for row in told if row["type"].lower() not in extended}
-    assert places == {(p.first_lba, p.sectors) for p in found.rows}
-    for partition in found.rows:
-        fs = partition.filesystem
-        if fs is None or fs.kind not in ("ntfs", "ext4"):
-            continue
-        copy = sparse(work / "asked", partition.sectors * 512)
-        put(target, partition.first_lba * 512, copy, 0, partition.sectors * 512)
-        if fs.kind == "ntfs":
-            said = run("ntfsinfo", "--force", "-m", copy)
-            cluster = _figure(said, "Cluster Size:")
-            size = _figure(said, "Volume Size in Clusters:") * cluster
-            assert 0 <= fs.size_bytes - size <= cluster  # the utility counts whole clusters, the volume sectors
-            size = fs.size_bytes
-        else:
-            said = run("dumpe2fs", "-h", copy)
-            size = _figure(said, "Block count:") * _figure(said, "Block size:")
-        assert fs.size_bytes == size
-        copy.unlink()
+    return {(int(row["start"]), int(row["size"])) for row in told if row["type"].lower() not in ("5", "f", "85")}
 
 
 def _figure(said: str, word: str) -> int:
@@ -195,7 +188,7 @@ def _figure(said: str, word: str) -> int:
 
 def digest(path: Path) -> str:
     """Of what is written in a sparse file and where; holes are skipped, since most of a disk is one."""
-    made, at, size = hashlib.sha256(), 0, path.stat().st_size
+    made, at, size = hashlib.blake2b(), 0, path.stat().st_size
     with path.open("rb") as file:
         while at < size:
             try:
@@ -205,7 +198,7 @@ def digest(path: Path) -> str:
             end = os.lseek(file.fileno(), at, os.SEEK_HOLE)
             file.seek(at)
             block = file.read(end - at)
-            if any(block):
+            if block.strip(b"\0"):
                 made.update(at.to_bytes(8, "little") + block)
             at = end
     return made.hexdigest()
@@ -217,8 +210,9 @@ def look_at_target(job: Job, made: Made, plan, target: Path, work: Path, left=()
     checked = check_back(read_plan(plan_to_json(plan).encode()), survey_path(target).disk)
     wrong = [one.text() for one in checked.differences if one.kind.level != "note" and one.row not in left]
     assert wrong == []
-    as_the_utilities_say(target, survey_path(target).disk, work)
-    found = {p.first_lba: p for p in survey_path(target).disk.rows}
+    rows = survey_path(target).disk.rows
+    assert places_by_sfdisk(target) == {(p.first_lba, p.sectors) for p in rows}
+    found = {p.first_lba: p for p in rows}
     carried = [row for row in plan.rows if row.carried]
     assert sorted(found) == sorted(row.first_lba for row in carried)
     for row in carried:
@@ -238,6 +232,7 @@ def look_at_target(job: Job, made: Made, plan, target: Path, work: Path, left=()
         assert 0 <= size - fs.size_bytes <= MIB
         copy = sparse(work / "looked-at", row.size_bytes)
         put(target, row.first_lba * 512, copy, 0, row.size_bytes)
+        as_the_utility_says(partition, copy)
         run(*CHECKS[row.kind], copy)
         assert FILES[row.kind](copy, made.folders[row.number]) == made.hashes[row.number]
         copy.unlink()

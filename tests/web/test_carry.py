@@ -1,9 +1,11 @@
 """The stage Carry out over HTTP."""
 
 import json
+import time
 
 import pytest
 
+from tests.real.volumes import present
 from ylemorph.formats.steps_read import read_steps
 from ylemorph.web.carry_routes import HAND_OVER
 
@@ -180,3 +182,53 @@ def test_what_the_bench_says_is_filled_in(api):
     made = api("POST", "/api/jobs", {"source": surveys[0], "target": surveys[1]}).get_json()
     question = next(q for q in carry(api, made)["questions"] if q["fact"] == "both_attached")
     assert (question["answer"], question["said_by"]) == ("yes", "the bench")
+
+
+# --- practice on the bench --------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def on_bench(api):
+    for key in ("desk", "blank"):
+        api("POST", f"/api/bench/{key}/attach")
+    surveys = [api("POST", f"/api/bench/{key}/read").get_json() for key in ("desk", "blank")]
+    return api("POST", "/api/jobs", {"source": surveys[0], "target": surveys[1]}).get_json()
+
+
+def until(api, url, state):
+    for _ in range(300):
+        data = api("GET", url).get_json()
+        if data["state"] == state:
+            return data
+        time.sleep(0.05)
+    raise AssertionError(data)
+
+
+@pytest.mark.skipif(not present("mkfs.ntfs", "mkfs.fat"), reason="mkfs.ntfs and mkfs.fat are needed")
+def test_the_bench_carries_a_job_out_and_the_record_goes_along(api, on_bench):
+    url = f"/api/jobs/{on_bench['id']}/practice"
+    assert api("GET", url).get_json()["why_not"] == ""
+    assert api("POST", url, {"fault": "none", "pace": 0}).status_code == 200
+    assert until(api, url, "done")["step"] == 8
+    run = carry(api, on_bench)["run"]
+    assert (run["step"], len(run["events"])) == (None, 8)
+    found = api("POST", "/api/bench/blank/read").get_json()
+    checked = api("POST", f"/api/jobs/{on_bench['id']}/check", {"survey": found}).get_json()
+    assert (checked["as_planned"], checked["differences"]) == (True, [])
+
+
+def test_the_bench_is_stopped_and_does_one_thing_at_a_time(api, on_bench):
+    url = f"/api/jobs/{on_bench['id']}/practice"
+    assert api("POST", url, {"pace": 60}).get_json()["state"] == "running"
+    twice = api("POST", url, {"pace": 60})
+    assert (twice.status_code, twice.get_json()["mend"]) == (422, "wait for it, or stop it")
+    assert api("DELETE", url).status_code == 200
+    assert until(api, url, "stopped")["step"] == 1
+
+
+def test_a_job_without_a_disk_on_the_bench_cannot_be_practised(api, job):
+    url = f"/api/jobs/{job['id']}/practice"
+    assert "no disk on the bench" in api("GET", url).get_json()["why_not"]
+    assert api("POST", url, {}).status_code == 404
+    assert api("DELETE", url).status_code == 404
+    assert api("POST", url, {"fault": "fire"}).status_code == 422

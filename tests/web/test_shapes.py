@@ -63,6 +63,7 @@ def asked(api, job, survey):
         ("GET", "/api/jobs/{job_id}/carry"): (f"{url}/carry", None),
         ("POST", "/api/jobs/{job_id}/ticks"): (f"{url}/ticks", {"item": "mains", "on": True}),
         ("POST", "/api/jobs/{job_id}/record"): (f"{url}/record", {"what": "begin"}),
+        ("GET", "/api/jobs/{job_id}/practice"): (f"{url}/practice", None),
         ("GET", "/api/jobs/{job_id}/check"): (f"{url}/check", None),
         ("POST", "/api/jobs/{job_id}/check"): (f"{url}/check", {"survey": finished_survey(survey), "sure": True}),
         ("POST", "/api/jobs/{job_id}/close"): (f"{url}/close", {"result": "done", "keep_until": "2027-01-15"}),
@@ -86,7 +87,8 @@ def asked(api, job, survey):
 ELSEWHERE = {
     ("GET", "/api/jobs/{job_id}/surveys/{which}"), ("DELETE", "/api/jobs/{job_id}"), ("POST", "/api/readings"),
     ("GET", "/api/readings/{reading_id}"), ("DELETE", "/api/readings/{reading_id}"),
-    ("GET", "/api/jobs/{job_id}/hand-over/{form}"),
+    ("GET", "/api/jobs/{job_id}/hand-over/{form}"), ("POST", "/api/jobs/{job_id}/practice"),
+    ("DELETE", "/api/jobs/{job_id}/practice"),
 }  # fmt: skip
 
 

@@ -10,6 +10,7 @@ import CheckLines from "../carry/CheckLines.vue";
 import FailurePanel from "../carry/FailurePanel.vue";
 import FilmView from "../carry/FilmView.vue";
 import HandOver from "../carry/HandOver.vue";
+import PracticePanel from "../carry/PracticePanel.vue";
 import StepLine from "../carry/StepLine.vue";
 import WayCards from "../carry/WayCards.vue";
 import { isTyping } from "../widgets/keys";
@@ -22,6 +23,7 @@ const wayRefused = props.store.refusedIn("page");
 const factRefused = props.store.refusedIn("facts");
 const frame = ref(0);
 const film = ref<InstanceType<typeof FilmView> | null>(null);
+const practice = ref<InstanceType<typeof PracticePanel> | null>(null);
 const asking = ref(false);
 const reason = ref<RecordEntry["reason"]>(null);
 const note = ref("");
@@ -82,6 +84,7 @@ const ACTIONS: Record<string, () => unknown> = {
   d: () => running.value && !failure.value && done(),
   x: () => running.value && !failure.value && ask(),
   u: () => run.value && void bench.record({ what: "back" }),
+  p: () => void practice.value?.toggle(),
   arrowleft: () => film.value?.go(frame.value - 1),
   arrowright: () => film.value?.go(frame.value + 1),
   home: () => film.value?.go(0),
@@ -209,6 +212,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       </div>
       <aside v-if="steps.way">
         <FilmView ref="film" v-model:step="frame" :carry="carry" :steps="steps" :job="job" />
+        <PracticePanel v-if="!job.closed" ref="practice" :job="job.id" @moved="bench.load()" />
         <HandOver :job="job.id" />
       </aside>
     </div>

@@ -79,6 +79,7 @@ export const KEYS: readonly (readonly [string, string])[] = [
   ["C", "compare two plans"],
   ["on Carry out: 1 – 5", "choose a way"],
   ["B, D, X, U", "begin the record, step done, step failed, take the last entry back"],
+  ["P", "practise the job on the bench, or stop that"],
   ["← → Space", "the rehearsal one step back or forth, play or pause"],
   ["Z", "undo; with Shift redo"],
   ["N", "on Jobs: a new job"],

@@ -91,6 +91,15 @@ class Bench:
             raise NotAttached(f"{stand_in.model} {stand_in.serial} is not attached", mend="attach it on the bench")
         return survey
 
+    def image_of(self, serial: str) -> Path:
+        """The image behind the attached disk with that serial. Raises NotAttached."""
+        for stand_in in STAND_INS:
+            if serial and stand_in.serial == serial and self._path(stand_in).exists():
+                return self._path(stand_in)
+        raise NotAttached(
+            "the target of this job is no disk on the bench", mend="attach one and choose it as the target to practise"
+        )
+
     def _path(self, stand_in: StandIn) -> Path:
         return self.folder / f"{stand_in.key}.img"
 

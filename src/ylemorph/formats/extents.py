@@ -27,11 +27,11 @@ def pack(pieces: Iterable[tuple[int, Path]], size: int, packed: Path) -> None:
     with lzma.open(packed, "wb", preset=9) as out:
         out.write(MAGIC + struct.pack("<Q", size))
         for offset, path in pieces:
-            for at, data in _stretches(path):
+            for at, data in stretches(path):
                 out.write(struct.pack("<QI", offset + at, len(data)) + data)
 
 
-def _stretches(path: Path) -> Iterator[tuple[int, bytes]]:
+def stretches(path: Path) -> Iterator[tuple[int, bytes]]:
     """What of a sparse file is not zero, in blocks joined to stretches."""
     with path.open("rb") as file:
         end = path.stat().st_size

@@ -25,13 +25,20 @@ ANY_CYLINDER = b"\xfe\xff\xff"  # the place is told by the LBA alone
 Pieces = list[tuple[int, bytes]]
 
 
-def table_pieces(plan: Plan, identity: Callable[[], uuid.UUID] = uuid.uuid4) -> Pieces:
-    """The table as (byte offset, bytes). ``identity`` gives new identities: of the disk, and of rows without one.
+def table_pieces(
+    plan: Plan,
+    identity: Callable[[], uuid.UUID] = uuid.uuid4,
+    entries: list[Entry] | None = None,
+    disk: uuid.UUID | None = None,
+) -> Pieces:
+    """The table as (byte offset, bytes). ``identity`` gives new identities to rows without one, and to the disk unless
+    it is to be ``disk``; ``entries``: others than the plan's.
 
     Raises BadOption for a plan that does not fit.
     """
-    entries = planned_entries(plan)
-    return _gpt(plan, entries, identity) if plan.frame.table == "gpt" else _mbr(plan, entries, identity)
+    rows = planned_entries(plan) if entries is None else entries
+    own = disk or identity()
+    return _gpt(plan, rows, identity, own) if plan.frame.table == "gpt" else _mbr(plan, rows, own)
 
 
 def write_pieces(plan: Plan, pieces: Pieces, file: IO[bytes]) -> None:
@@ -42,13 +49,13 @@ def write_pieces(plan: Plan, pieces: Pieces, file: IO[bytes]) -> None:
     file.truncate(plan.frame.sectors * plan.frame.logical_sector_bytes)
 
 
-def _gpt(plan: Plan, entries: list[Entry], identity: Callable[[], uuid.UUID]) -> Pieces:
+def _gpt(plan: Plan, entries: list[Entry], identity: Callable[[], uuid.UUID], own_identity: uuid.UUID) -> Pieces:
     frame, sector = plan.frame, plan.frame.logical_sector_bytes
     array = bytearray(GPT_ENTRIES * GPT_ENTRY_BYTES)
     for entry in entries:
         at = (entry.number - 1) * GPT_ENTRY_BYTES
         array[at : at + GPT_ENTRY_BYTES] = _gpt_entry(entry, identity)
-    disk = identity().bytes_le
+    disk = own_identity.bytes_le
     last, length = frame.sectors - 1, div_up(len(array), sector)
     places = ((1, last, 2), (last, 1, last - length))  # where a header stands, where the other, where its array
 
@@ -77,11 +84,11 @@ def _gpt_entry(entry: Entry, identity: Callable[[], uuid.UUID]) -> bytes:
     return struct.pack("<16s16sQQQ72s", kind, own.bytes_le, entry.first_lba, last, bits, name)
 
 
-def _mbr(plan: Plan, entries: list[Entry], identity: Callable[[], uuid.UUID]) -> Pieces:
+def _mbr(plan: Plan, entries: list[Entry], own_identity: uuid.UUID) -> Pieces:
     sector, record_before = plan.frame.logical_sector_bytes, plan.frame.grain_sectors
     primaries = {entry.number: entry for entry in entries if not entry.logical}
     slots = [_slot(primaries[n], 0) if n in primaries else None for n in range(1, 5)]
-    signature = identity().int & 0xFFFF_FFFF or 1
+    signature = own_identity.int & 0xFFFF_FFFF or 1
     pieces: Pieces = [(0, _record(slots, signature))]
     logicals = [entry for entry in entries if entry.logical]
     base = logicals[0].first_lba - record_before if logicals else 0

@@ -26,6 +26,7 @@ from . import (
 from .job_list import Lines
 from .models import Problem
 from .openapi import finished
+from .practices import Practices
 from .readings import Readings
 
 # A job carries two surveys at the most.
@@ -61,6 +62,7 @@ def create_app(
     db.register(app, store)
     app.config["BENCH"] = Bench(store.parent / "bench")
     app.config["JOB_LINES"] = Lines()
+    app.config["PRACTICES"] = Practices()
     app.config["READINGS"] = Readings(read_from)
     app.register_api(plans.api)
     app.register_api(survey_routes.api)

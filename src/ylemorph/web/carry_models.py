@@ -1,9 +1,10 @@
 """What comes in and goes out for the stage Carry out."""
 
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field
 
+from ..bench.practice import Fault
 from ..core.carry.aftermath import Reason
 from ..core.carry.sequence import DiskName, StepKind, WayKey
 from ..core.fit.layout import Verdict
@@ -34,6 +35,30 @@ class RecordRequest(_In):
     step: int | None = Field(default=None, ge=1, le=100_000)
     reason: Reason | None = None
     note: Line = ""
+
+
+class PracticeRequest(_In):
+    """Carry the job out on the bench; ``pace``: seconds that all steps take together."""
+
+    fault: Fault = "none"
+    pace: Annotated[float, Field(ge=0, le=600)] = 20.0
+
+
+class FaultModel(_Out):
+    key: Fault
+    text: str
+
+
+class PracticeModel(_Out):
+    """How far the bench is, null where it was never at work on the job; ``why_not``: why it cannot begin."""
+
+    state: Literal["running", "done", "stopped", "failed"] | None
+    step: int
+    of: int
+    trouble: str
+    fault: Fault
+    faults: list[FaultModel]
+    why_not: str
 
 
 class ContentModel(PlaceModel):

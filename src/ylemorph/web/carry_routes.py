@@ -6,6 +6,8 @@ from flask import Response, current_app, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
+from ..bench.bench import NotAttached
+from ..bench.practice import FAULT_WORDS, Practice
 from ..core.carry.carry import Carrying
 from ..core.errors import BadOption
 from ..core.job.state import JobState
@@ -15,10 +17,19 @@ from ..formats.shell_script import script_of
 from ..formats.steps import steps_to_json
 from ..formats.svg import plan_to_svg
 from ..store import jobs, runs
-from .carry_models import CarryModel, HandOverForm, HandOverPath, RecordRequest, TickRequest
+from .carry_models import (
+    CarryModel,
+    HandOverForm,
+    HandOverPath,
+    PracticeModel,
+    PracticeRequest,
+    RecordRequest,
+    TickRequest,
+)
 from .carry_views import carry_data, carrying_of, run_steps
 from .db import connection
 from .models import JobPath, Problem, Units, UnitsQuery
+from .practices import PracticeRun, practice_data
 
 tag = Tag(name="jobs")
 api = APIBlueprint(
@@ -68,6 +79,48 @@ def _begin(job_id: int, units: Units) -> None:
 def _answer(job_id: int, units: Units) -> Response:
     job = jobs.get(connection(), job_id)
     return jsonify(carry_data(connection(), job_id, job.state, current_app.config["BENCH"], units))
+
+
+@api.get("/<int:job_id>/practice", responses={200: PracticeModel})
+def read_practice(path: JobPath) -> Response:
+    """How far the bench is with this job, or why it cannot begin."""
+    return _practice_answer(path.job_id)
+
+
+@api.post("/<int:job_id>/practice", responses={200: PracticeModel})
+def practise(path: JobPath, body: PracticeRequest) -> Response:
+    """Carry the job out on the stand-in that is its target; the record begins and goes along."""
+    state = jobs.get(connection(), path.job_id).state
+    bench = current_app.config["BENCH"]
+    made = carrying_of(connection(), state, bench)
+    if made.way is None or made.sequence is None:
+        raise BadOption("there is no way to carry this plan out", mend="go back to Fit")
+    practice = Practice(made.ground.plan, made.sequence, bench.image_of(state.pair.target.serial), body.fault)
+    run = PracticeRun(path.job_id, practice, current_app.config["STORE"], body.pace)
+    before = runs.current(connection(), path.job_id)
+    if before is not None and before.ended_at is None:
+        runs.end(connection(), path.job_id)
+    runs.begin(connection(), path.job_id, made.way.key, run_steps(made, "binary"))
+    current_app.config["PRACTICES"].begin(run)
+    return _practice_answer(path.job_id)
+
+
+@api.delete("/<int:job_id>/practice", responses={200: PracticeModel})
+def stop_practice(path: JobPath) -> Response:
+    """Stop the bench after the step that it is at."""
+    current_app.config["PRACTICES"].stop(path.job_id)
+    return _practice_answer(path.job_id)
+
+
+def _practice_answer(job_id: int) -> Response:
+    why_not = ""
+    try:
+        current_app.config["BENCH"].image_of(jobs.get(connection(), job_id).state.pair.target.serial)
+    except (BadOption, NotAttached) as error:
+        why_not = error.sentence()
+    data = practice_data(current_app.config["PRACTICES"].get(job_id))
+    faults = [{"key": key, "text": text} for key, text in FAULT_WORDS.items()]
+    return jsonify({**data, "faults": faults, "why_not": why_not[:1].upper() + why_not[1:]})
 
 
 def _sheet(made: Carrying, state: JobState) -> bytes:

@@ -1,0 +1,98 @@
+"""Jobs carried out on the bench for practice: one at a time for each job, in a thread, seen by every window."""
+
+import time
+from contextlib import closing as shut
+from pathlib import Path
+from threading import Lock, Thread
+from typing import Any, Literal
+
+from ..bench.practice import Practice
+from ..core.carry.sequence import Step
+from ..core.errors import YlemorphError
+from ..store import runs
+from ..store.database import NotFound, connect
+
+State = Literal["running", "done", "stopped", "failed"]
+LEAST_WAIT = 0.05
+
+
+class _Stopped(Exception):
+    pass
+
+
+class PracticeRun:
+    """One practice: how far it is, and what came of it. ``pace``: seconds that all steps take together."""
+
+    def __init__(self, job: int, practice: Practice, store: Path, pace: float) -> None:
+        self.job, self.practice, self.store, self.pace = job, practice, store, pace
+        self.state: State = "running"
+        self.step, self.of = 0, len(practice.sequence.steps)
+        self.trouble = ""
+        self.stopping = False
+
+    def run(self) -> None:
+        try:
+            self.practice.run(self._begun, self._done)
+            self.state = "done"
+        except _Stopped:
+            self.state = "stopped"
+        except YlemorphError as error:
+            self.trouble, self.state = error.sentence(), "failed"
+        except Exception:
+            self.trouble, self.state = "the practice broke off; see the log of the program", "failed"
+            raise
+
+    def _begun(self, number: int, _step: Step) -> None:
+        """A lapse of time before each step; stopped here, between steps."""
+        self.step = number
+        end = time.monotonic() + self.pace / self.of
+        while not self.stopping and time.monotonic() < end:
+            time.sleep(min(LEAST_WAIT, self.pace))
+        if self.stopping:
+            raise _Stopped
+
+    def _done(self, number: int, _step: Step) -> None:
+        """The record goes along, unless somebody keeps it by hand meanwhile."""
+        with shut(connect(self.store)) as connection:
+            run = runs.current(connection, self.job)
+            if run is not None and run.ended_at is None and run.step == number and run.failure is None:
+                runs.add(connection, self.job, number, "done")
+
+
+class Practices:
+    """The practices of this server, the last of each job."""
+
+    def __init__(self) -> None:
+        self._kept: dict[int, PracticeRun] = {}
+        self._lock = Lock()
+
+    def begin(self, practice: PracticeRun) -> PracticeRun:
+        """Raises YlemorphError where the same job, or the same disk, is at work already."""
+        with self._lock:
+            for other in self._kept.values():
+                same = other.job == practice.job or other.practice.image == practice.practice.image
+                if other.state == "running" and same:
+                    raise YlemorphError("the bench is at work on this already", mend="wait for it, or stop it")
+            self._kept[practice.job] = practice
+        Thread(target=practice.run, name=f"practice {practice.job}", daemon=True).start()
+        return practice
+
+    def get(self, job: int) -> PracticeRun | None:
+        with self._lock:
+            return self._kept.get(job)
+
+    def stop(self, job: int) -> PracticeRun:
+        practice = self.get(job)
+        if practice is None:
+            raise NotFound("the bench is not at work on this job", mend="load the page again")
+        practice.stopping = True
+        return practice
+
+
+def practice_data(practice: PracticeRun | None) -> dict[str, Any]:
+    if practice is None:
+        return {"state": None, "step": 0, "of": 0, "trouble": "", "fault": "none"}
+    return {
+        "state": practice.state, "step": practice.step, "of": practice.of, "trouble": practice.trouble,
+        "fault": practice.practice.fault,
+    }  # fmt: skip

@@ -1,0 +1,90 @@
+"""A job carried out on a stand-in, read by the probe: as planned, and with each fault just what it plants."""
+
+import subprocess
+
+import pytest
+
+from tests.real.volumes import ENVIRONMENT, present
+from ylemorph.bench.bench import Bench, NotAttached
+from ylemorph.bench.practice import FAULT_WORDS, FAULTS, Practice
+from ylemorph.bench.volumes import NoUtility, make_volume
+from ylemorph.core.carry.carry import carry_out
+from ylemorph.core.carry.facts import Facts
+from ylemorph.core.checkback.compare import check_back
+from ylemorph.core.checkback.planned import planned_of
+from ylemorph.core.errors import YlemorphError
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import MiB
+
+pytestmark = pytest.mark.skipif(not present("mkfs.ntfs", "mkfs.fat"), reason="mkfs.ntfs and mkfs.fat are needed")
+
+PLANTED = {
+    "none": set(), "stopped": {"kind-off"}, "last-row": {"row-missing"}, "not-extended": {"not-extended"},
+    "backup-missing": {"table-backup"}, "identity-copied": {"identity-equal"}, "off-grain": {"off-grain"},
+    "flag-lost": {"flag-off"},
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def bench(tmp_path_factory):
+    made = Bench(tmp_path_factory.mktemp("bench"))
+    for key in ("desk", "blank", "bindery", "loan"):
+        made.attach(key)
+    return made
+
+
+def practised(bench, source, target, fault, way=None):
+    plan = make_plan(bench.read(source).disk, bench.read(target).disk, Options())
+    carrying = carry_out(plan, Facts(health="good", workspace=2**50), way)
+    steps = []
+    practice = Practice(plan, carrying.sequence, bench.image_of(bench.read(target).disk.serial), fault)
+    practice.run(lambda number, _step: steps.append(number), lambda number, _step: steps.append(-number))
+    return plan, carrying, steps
+
+
+def found(bench, plan, target):
+    return {difference.kind.code for difference in check_back(planned_of(plan), bench.read(target).disk).differences}
+
+
+@pytest.mark.parametrize(("source", "target"), [("desk", "blank"), ("bindery", "loan")], ids=["gpt", "mbr"])
+@pytest.mark.parametrize("fault", [fault for fault in FAULTS if fault not in ("stopped", "backup-missing")])
+def test_a_fault_plants_its_difference_and_nothing_else(bench, source, target, fault):
+    plan, carrying, steps = practised(bench, source, target, fault)
+    assert found(bench, plan, target) == PLANTED[fault]
+    assert steps == [n for number in range(1, len(carrying.sequence.steps) + 1) for n in (number, -number)]
+
+
+def test_a_backup_that_is_missing_and_a_stop_half_way(bench):
+    plan, _, _ = practised(bench, "desk", "blank", "backup-missing")
+    assert found(bench, plan, "blank") == {"table-backup"}
+    with pytest.raises(YlemorphError, match="it stopped at step 5"):
+        practised(bench, "desk", "blank", "stopped")
+    assert found(bench, plan, "blank") == {"kind-off"}
+
+
+def test_by_another_way_it_ends_alike(bench):
+    plan, _, _ = practised(bench, "desk", "blank", "none", "through-image")
+    assert found(bench, plan, "blank") == set()
+    table = subprocess.run(
+        ["sfdisk", "--verify", str(bench.image_of("QS2-4411"))],
+        capture_output=True,
+        text=True,
+        env=ENVIRONMENT,
+        check=True,
+    )
+    assert "No errors detected" in table.stdout
+    assert bench.image_of("QS2-4411").stat().st_blocks * 512 < 200 * MiB
+
+
+def test_what_cannot_be_practised_is_said(bench, tmp_path, monkeypatch):
+    with pytest.raises(YlemorphError, match="an MBR has no backup copy"):
+        practised(bench, "bindery", "loan", "backup-missing")
+    with pytest.raises(NotAttached):
+        bench.image_of("nobody's")
+    with pytest.raises(NotAttached):
+        bench.image_of("")
+    monkeypatch.setattr("ylemorph.bench.volumes.PATH", "/nowhere")
+    with pytest.raises(NoUtility, match=r"mkfs\.ntfs is not installed"):
+        make_volume("ntfs", tmp_path / "x", 64 * MiB, "X", None)
+    assert set(FAULT_WORDS) == set(FAULTS) == set(PLANTED)

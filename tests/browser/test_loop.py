@@ -1,0 +1,124 @@
+"""The whole loop without a disk: from the bench to a closed job by keys alone, and once with each fault."""
+
+import json
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.real.volumes import present
+from ylemorph.bench.practice import FAULT_WORDS
+
+pytestmark = pytest.mark.skipif(not present("mkfs.ntfs", "mkfs.fat"), reason="mkfs.ntfs and mkfs.fat are needed")
+
+
+def quickly(page):
+    """The bench works without a lapse of time."""
+
+    def answer(route):
+        if route.request.method == "POST":
+            body = {**json.loads(route.request.post_data), "pace": 0}
+            route.continue_(post_data=json.dumps(body))
+        else:
+            route.continue_()
+
+    page.route("**/practice", answer)
+
+
+def press_on(page, locator, key="Enter"):
+    """Go to a control with Tab until it has the focus, and press a key on it."""
+    expect(locator).to_be_visible()
+    for _ in range(90):
+        if locator.evaluate("node => node === document.activeElement"):
+            page.keyboard.press(key)
+            return
+        page.keyboard.press("Tab")
+    raise AssertionError(f"Tab does not lead to {locator}")
+
+
+@pytest.fixture
+def attached(served, demo):
+    for key in ("desk", "blank"):
+        served[2].config["BENCH"].attach(key)
+    yield
+    for key in ("desk", "blank"):
+        served[2].config["BENCH"].detach(key)
+
+
+def line(page, serial):
+    return page.get_by_role("button", name=re.compile(f"Read .*{serial}"))
+
+
+def test_the_whole_loop_by_keys_alone(window, attached):
+    page = window("/")
+    quickly(page)
+    expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
+    page.keyboard.press("n")
+    press_on(page, line(page, "BK4-00731"))
+    expect(page).to_have_url(re.compile("/jobs/[0-9]+/"))
+    page.keyboard.press("g")
+    page.keyboard.press("t")
+    press_on(page, line(page, "QS2-4411"))
+    expect(page.get_by_role("link", name="done Target")).to_be_visible()
+    page.keyboard.press("g")
+    page.keyboard.press("f")
+    expect(page.get_by_role("heading", name="Comfortable")).to_be_visible()
+    page.keyboard.press("4")
+    expect(page.get_by_role("button", name="Even fill")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("g")
+    page.keyboard.press("c")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("rehearsed: nothing lost")
+    expect(page.get_by_role("button", name="Practise")).to_be_visible()
+    page.keyboard.press("p")
+    expect(page.get_by_text("The bench is done.")).to_be_visible(timeout=20_000)
+    expect(page.get_by_text("Carried out")).to_be_visible()
+    page.keyboard.press("g")
+    page.keyboard.press("k")
+    press_on(page, line(page, "QS2-4411"))
+    expect(page.get_by_role("heading", name="As planned")).to_be_visible()
+    press_on(page, page.get_by_role("button", name="Close", exact=True))
+    expect(page.get_by_role("region", name="Closing")).to_contain_text("Closed")
+    page.keyboard.press("g")
+    page.keyboard.press("j")
+    expect(page.get_by_role("row").filter(has_text="Brindle K4 to a new disk")).to_contain_text("Closed")
+
+
+def worked(page, fault):
+    """Wait until the bench has ended this very practice."""
+    url = page.url.replace("/jobs/", "/api/jobs/").replace("/carry", "/practice")
+    for _ in range(200):
+        found = page.request.get(url).json()
+        if found["fault"] == fault and found["state"] in ("done", "failed"):
+            break
+        page.wait_for_timeout(50)
+    ends = "it stopped at step" if fault == "stopped" else "The bench is done."
+    expect(page.get_by_text(ends)).to_be_visible()
+
+
+SAID = {
+    "stopped": "holds no known file system", "last-row": "the copier left it out",
+    "not-extended": "it was not extended",
+    "backup-missing": "The backup copy of the table is missing", "identity-copied": "the identity of the source",
+    "off-grain": "which is no whole 1 MiB", "flag-lost": "lost its mark “required”",
+}  # fmt: skip
+
+
+def test_every_fault_is_practised_and_found(window, attached, served):
+    page = window("/")
+    quickly(page)
+    page.keyboard.press("n")
+    line(page, "BK4-00731").click()
+    expect(page).to_have_url(re.compile("/jobs/[0-9]+/"))
+    page.get_by_role("link", name="Target").click()
+    line(page, "QS2-4411").click()
+    for fault, said in SAID.items():
+        page.get_by_role("link", name="Carry out").click()
+        page.get_by_label("What goes wrong").select_option(FAULT_WORDS[fault])
+        page.get_by_role("button", name="Practise").click()
+        worked(page, fault)
+        page.get_by_role("link", name="Check back").first.click()
+        again = page.get_by_role("button", name="Check again")
+        if fault != "stopped":
+            again.click()
+        line(page, "QS2-4411").click()
+        expect(page.get_by_role("region", name="What to do")).to_contain_text(said)
