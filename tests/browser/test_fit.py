@@ -232,7 +232,7 @@ AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
     ["", "bench", "settings", "source", "target", "fit", "compare", "carry", "check", "print/sheet", "print/customer"],
 )
 def test_accessibility(window, demo, stage, scheme):
-    job = demo["YM-0105" if stage == "fit" else "YM-0107"]
+    job = demo[{"fit": "YM-0105", "check": "YM-0099"}.get(stage, "YM-0107")]
     path = f"/{stage}" if stage in ("", "bench", "settings") else f"/jobs/{job}/{stage.replace('compare', 'fit')}"
     page = window(path, color_scheme=scheme, bypass_csp=True)
     expect(page.get_by_role("heading", level=1)).to_be_visible()

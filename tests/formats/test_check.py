@@ -33,7 +33,7 @@ def test_a_check_is_as_its_schema_says():
     assert check_to_text(check_back(planned_of(GPT), finished(GPT))) == "As planned\n"
 
 
-@settings(max_examples=150)
+@settings(max_examples=400)
 @given(plans())
 def test_the_table_alone_is_as_planned_but_for_what_rows_hold(tmp_path_factory, plan):
     """Tables by our own writer, read by the probe: nothing but that no file system stands in the rows."""
@@ -44,6 +44,21 @@ def test_the_table_alone_is_as_planned_but_for_what_rows_hold(tmp_path_factory, 
     assert {d.kind.code for d in checked.differences} <= {"kind-off"}
     bare = found.but(partitions=tuple(p.but(filesystem=None) for p in found.partitions))
     assert check_back(planned_of(plan), bare).differences == ()
+
+
+def test_a_damaged_table_is_found_for_what_it_is(tmp_path):
+    """Read by the probe: one copy damaged, the backup gone, both gone."""
+    for name, places, wanted in (
+        ("first", (512,), {"table-backup"}), ("backup", (-512,), {"table-backup"}),
+        ("both", (512, -512), {"table-kind"}),
+    ):  # fmt: skip
+        image = image_of(GPT, tmp_path / name)
+        with open(image, "r+b") as file:
+            for place in places:
+                file.seek(place, 0 if place > 0 else 2)
+                file.write(bytes(512))
+        checked = check_back(planned_of(GPT), survey_path(image).disk)
+        assert {d.kind.code for d in checked.differences} - {"kind-off"} == wanted, name
 
 
 def wrong(path, value):

@@ -71,8 +71,11 @@ def test_a_closed_job_is_read_only_until_it_is_opened_again(api, job):
     url = f"/api/jobs/{job['id']}"
     api("POST", f"{url}/changes", {"kind": "fit", "fit": "snug"})
     api("POST", f"{url}/record", {"what": "begin"})
-    closed = api("POST", f"{url}/close", {"result": "done", "note": "Handed over", "keep_until": "2026-12-24"})
+    closed = api(
+        "POST", f"{url}/close", {"result": "done", "note": "Handed over", "keep_until": "2026-12-24", "minutes": 95}
+    )
     assert closed.get_json()["closing"]["keep_until"] == "2026-12-24"
+    assert (closed.get_json()["closing"]["minutes"], closed.get_json()["took"]) == (95, "95 min")
     read = api("GET", url).get_json()
     assert (read["closed"], read["can_undo"], read["can_redo"]) == (True, False, False)
     line = api("GET", "/api/jobs").get_json()["jobs"][0]
@@ -94,7 +97,8 @@ def test_a_closed_job_is_read_only_until_it_is_opened_again(api, job):
     "body",
     [
         {"result": "lost"}, {}, {"result": "done", "keep_until": "soon"},
-        {"result": "done", "keep_until": "2026-13-01"}, {"result": "done", "extra": 1}, {"result": "done", "note": 5},
+        {"result": "done", "keep_until": "2026-13-01"}, {"result": "done", "extra": 1},
+        {"result": "done", "note": 5}, {"result": "done", "minutes": -1},
     ],
 )  # fmt: skip
 def test_a_closing_that_cannot_be_is_refused(api, job, body):

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** How a job ends: the result, a note, and until when the old disk is kept. */
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import type { CheckBack } from "../api/check";
 import type { Schemas } from "../api/client";
 import { moment } from "../widgets/units";
@@ -11,7 +11,10 @@ const inWeeks = (weeks: number) => new Date(Date.now() + weeks * 7 * 864e5).toIS
 const result = ref<"done" | "given-up">("done");
 const note = ref("");
 const until = ref(inWeeks(4));
-const send = () => emit("close", { result: result.value, note: note.value, keep_until: until.value || null });
+const minutes = ref("");
+const send = () =>
+  emit("close", { result: result.value, note: note.value, keep_until: until.value || null, minutes: typed.value });
+const typed = computed(() => (/^\d{1,5}$/.test(minutes.value.trim()) ? Number(minutes.value) : null));
 const today = () => new Date().toISOString().slice(0, 10);
 </script>
 
@@ -36,8 +39,13 @@ const today = () => new Date().toISOString().slice(0, 10);
       <label><input v-model="result" type="radio" value="given-up" name="result" /> Given up</label>
       <label class="field">Note <a-input v-model:value="note" :maxlength="10000" /></label>
       <label class="field">The old disk is kept until <input v-model="until" type="date" class="fig" /></label>
-      <p v-if="check.took" class="muted">Carried out in {{ check.took }}, as the record says.</p>
-      <a-button html-type="submit" type="primary">Close</a-button>
+      <label class="field">
+        Carried out in minutes
+        <a-input v-model:value="minutes" class="fig" inputmode="numeric" :maxlength="5" :placeholder="check.took" />
+      </label>
+      <p v-if="minutes.trim() && typed === null" role="alert">Write whole minutes, such as 95.</p>
+      <p v-if="check.took" class="muted">{{ check.took }}, as the record says, unless something is typed.</p>
+      <a-button html-type="submit" type="primary" :disabled="!!minutes.trim() && typed === null">Close</a-button>
     </form>
   </section>
 </template>

@@ -192,7 +192,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
               {{
                 job.broken ? "" : job.closed ? (job.closed === "done" ? "Closed" : "Given up") : STAGES[job.stage].name
               }}
-              <div v-if="job.keep_until && job.keep_until <= today" class="tag mind">old disk can go</div>
+              <div v-if="job.keep_until && job.keep_until <= today"><span class="tag mind">old disk can go</span></div>
               <div v-if="job.at_step" class="muted">
                 {{ job.at_step > (job.of_steps ?? 0) ? "every step done" : `step ${job.at_step} of ${job.of_steps}` }}
               </div>

@@ -33,7 +33,7 @@ def _finished(connection: sqlite3.Connection) -> None:
     state = _state("Story corner PC", "YM-0098", "Story corner", story_corner(), quillon(480, "QS2-4398"))
     job, plan = _begun(connection, state, "2026-10-12T08:30:00Z", minutes=(6, 5, 1, 1, 61, 34, 2, 1))
     closings.add_check(connection, job, Survey(finished(plan)), "2026-10-12T10:40:00Z")
-    closings.close(connection, job, "done", "Starts, the catalogue opens.", "2026-11-09", "2026-10-12T11:00:00Z")
+    closings.close(connection, job, "done", "Starts, the catalogue opens.", "2026-11-09", at="2026-10-12T11:00:00Z")
 
 
 def _with_a_difference(connection: sqlite3.Connection) -> None:

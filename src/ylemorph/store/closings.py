@@ -25,12 +25,13 @@ class Finished:
 
 @dataclass(frozen=True, slots=True)
 class Closing:
-    """How a job ended; ``keep_until``: a date until when the old disk is kept."""
+    """How a job ended; ``keep_until``: a date until when the old disk is kept; ``minutes`` that it took, as typed."""
 
     closed_at: str
     result: Result
     note: str
     keep_until: str | None
+    minutes: int | None = None
 
 
 def checks(connection: sqlite3.Connection, job: int) -> list[Finished]:
@@ -56,11 +57,17 @@ def add_check(connection: sqlite3.Connection, job: int, survey: Survey, at: str 
 
 def closing(connection: sqlite3.Connection, job: int) -> Closing | None:
     row = connection.execute("SELECT * FROM closing WHERE job = ?", (job,)).fetchone()
-    return None if row is None else Closing(row["closed_at"], row["result"], row["note"], row["keep_until"])
+    return None if row is None else _closing(row)
 
 
 def close(
-    connection: sqlite3.Connection, job: int, result: Result, note: str, keep_until: str | None, at: str = ""
+    connection: sqlite3.Connection,
+    job: int,
+    result: Result,
+    note: str,
+    keep_until: str | None,
+    minutes: int | None = None,
+    at: str = "",
 ) -> None:
     """Close a job. Raises BadOption where it is closed already or the date is none."""
     if keep_until is not None:
@@ -71,8 +78,8 @@ def close(
     with transaction(connection):
         must_be_open(connection, job)
         connection.execute(
-            "INSERT INTO closing (job, closed_at, result, note, keep_until) VALUES (?, ?, ?, ?, ?)",
-            (job, at or now(), result, note, keep_until),
+            "INSERT INTO closing (job, closed_at, result, note, keep_until, minutes) VALUES (?, ?, ?, ?, ?, ?)",
+            (job, at or now(), result, note, keep_until, minutes),
         )
 
 
@@ -85,10 +92,11 @@ def reopen(connection: sqlite3.Connection, job: int) -> None:
 
 def all_closings(connection: sqlite3.Connection) -> dict[int, Closing]:
     """For the list."""
-    return {
-        row["job"]: Closing(row["closed_at"], row["result"], row["note"], row["keep_until"])
-        for row in connection.execute("SELECT * FROM closing")
-    }
+    return {row["job"]: _closing(row) for row in connection.execute("SELECT * FROM closing")}
+
+
+def _closing(row: sqlite3.Row) -> Closing:
+    return Closing(row["closed_at"], row["result"], row["note"], row["keep_until"], row["minutes"])
 
 
 def must_be_open(connection: sqlite3.Connection, job: int) -> None:

@@ -22,6 +22,7 @@ class CloseRequest(_In):
     result: Result
     note: Note = ""
     keep_until: Annotated[str, Field(max_length=10)] | None = None
+    minutes: Annotated[int, Field(ge=0, le=100_000)] | None = None
 
 
 class CheckQuery(UnitsQuery):
@@ -57,6 +58,7 @@ class ClosingModel(_Out):
     result: Result
     note: str
     keep_until: str | None
+    minutes: int | None
 
 
 class CheckBackModel(_Out):

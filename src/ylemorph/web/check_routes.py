@@ -47,7 +47,7 @@ def make_check(path: JobPath, body: CheckRequest, query: UnitsQuery) -> Response
 @api.post("/<int:job_id>/close", responses={200: CheckBackModel})
 def close(path: JobPath, body: CloseRequest, query: UnitsQuery) -> Response:
     """Close a job; it is read only until it is opened again."""
-    closings.close(connection(), path.job_id, body.result, body.note, body.keep_until or None)
+    closings.close(connection(), path.job_id, body.result, body.note, body.keep_until or None, body.minutes)
     return _answer(path.job_id, query, None)
 
 

@@ -15,7 +15,7 @@ from ..core.sizes import Units
 from ..formats.check import difference_to_data
 from ..formats.steps import extent_to_data
 from ..store import closings, runs
-from ..store.closings import Finished
+from ..store.closings import Closing, Finished
 from .problems import problem_data
 from .views import head
 
@@ -37,8 +37,9 @@ def check_data(
         "closing": None if closing is None else {
             "closed_at": closing.closed_at, "result": closing.result, "note": closing.note,
             "keep_until": closing.keep_until,
+            "minutes": closing.minutes,
         },
-        "took": duration(took) if run and run.events else "",
+        "took": _took(took, closing) if closing or (run and run.events) else "",
     }  # fmt: skip
     try:
         planned = planned_job(state)
@@ -52,6 +53,13 @@ def check_data(
     if shown is not None:
         data |= _shown(planned, shown, made[shown.id], units)
     return data
+
+
+def _took(recorded: int, closing: Closing | None) -> str:
+    """As typed where somebody typed it, else as the record says."""
+    if closing is not None and closing.minutes is not None:
+        return f"{closing.minutes} min"
+    return duration(recorded) if recorded else ""
 
 
 def _line(one: Finished, checked: Checked) -> dict[str, Any]:

@@ -14,5 +14,6 @@ CREATE TABLE closing (
     closed_at  TEXT NOT NULL,
     result     TEXT NOT NULL CHECK (result IN ('done', 'given-up')),
     note       TEXT NOT NULL DEFAULT '',
+    minutes    INTEGER CHECK (minutes IS NULL OR minutes BETWEEN 0 AND 100000),
     keep_until TEXT CHECK (keep_until IS NULL OR length(keep_until) = 10)
 ) STRICT;
