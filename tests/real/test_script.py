@@ -54,7 +54,7 @@ JOBS = (
 )  # fmt: skip
 ALWAYS = {
     "windows smaller straight", "linux smaller through an image", "old table smaller shrink first",
-    "old table larger restored",
+    "data only, files",
 }  # fmt: skip
 pytestmark = pytest.mark.skipif(not present(*NEEDED), reason=f"{', '.join(NEEDED)} are needed")
 

@@ -10,6 +10,9 @@ import sys
 
 import pytest
 
+from ylemorph.demo.history import MADE
+from ylemorph.demo.scenario import jobs as demo_jobs
+
 
 def free_port():
     with socket.socket() as probe:
@@ -57,7 +60,7 @@ def test_killed_outright_and_nothing_that_was_answered_is_lost(folder):
     again = Served(folder)
     kept = again.ask("GET", f"/api/jobs/{job['id']}")
     assert kept == made
-    assert len(again.ask("GET", "/api/jobs")["jobs"]) == 7
+    assert len(again.ask("GET", "/api/jobs")["jobs"]) == len(demo_jobs()) + len(MADE)
     again.end()
 
 

@@ -2,6 +2,7 @@
 /** One step of the timeline: what, from and to as a small bar, bytes, time, and in a fold what to type and to beware. */
 import { computed, ref } from "vue";
 import type { Step } from "../api/carry";
+import FiguresTable from "../widgets/FiguresTable.vue";
 import { size } from "../widgets/units";
 
 const props = defineProps<{
@@ -14,7 +15,6 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ choose: []; done: []; failed: [] }>();
 const shown = ref<boolean | null>(null); // as the technician left it; null: open while the step is under way
-const copied = ref("");
 
 const unfolded = computed(() => shown.value ?? props.state === "now");
 const changes = computed(
@@ -27,14 +27,6 @@ const bytes = computed(() => {
   if (written === null) return "bytes not known";
   return written ? size(written) : "";
 });
-async function copy(text: string): Promise<void> {
-  try {
-    await navigator.clipboard.writeText(text);
-    copied.value = text;
-  } catch {
-    copied.value = ""; // not allowed here: the figure stands there to be read
-  }
-}
 </script>
 
 <template>
@@ -54,36 +46,11 @@ async function copy(text: string): Promise<void> {
         <summary @click.prevent="shown = !unfolded">
           {{ step.figures.length ? "Figures to type" : "What must be true before" }}
         </summary>
-        <table v-if="step.figures.length" class="figures">
-          <caption class="sr-only">
-            Figures to type for step
-            {{
-              step.number
-            }}
-          </caption>
-          <tbody>
-            <tr v-for="figure in step.figures" :key="figure.word">
-              <th scope="row">{{ figure.word }}</th>
-              <td class="fig">{{ figure.exact ? "" : "about " }}{{ figure.mib }} MiB</td>
-              <td>
-                <a-button size="small" type="text" :aria-label="`Copy ${figure.mib}`" @click="copy(String(figure.mib))">
-                  {{ copied === String(figure.mib) ? "copied" : "copy" }}
-                </a-button>
-              </td>
-              <td class="fig">{{ figure.sectors }} sectors</td>
-              <td>
-                <a-button
-                  size="small"
-                  type="text"
-                  :aria-label="`Copy ${figure.sectors}`"
-                  @click="copy(String(figure.sectors))"
-                >
-                  {{ copied === String(figure.sectors) ? "copied" : "copy" }}
-                </a-button>
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <FiguresTable
+          v-if="step.figures.length"
+          :figures="step.figures"
+          :caption="`Figures to type for step ${step.number}`"
+        />
         <p v-for="text in step.before" :key="text"><span class="muted">Before:</span> {{ text }}.</p>
         <p><span class="muted">Afterwards:</span> {{ step.undo }}.</p>
       </details>
@@ -153,15 +120,6 @@ details {
 summary {
   color: var(--muted);
   cursor: pointer;
-}
-.figures th {
-  text-align: left;
-  font-weight: 500;
-  padding-right: 12px;
-}
-.figures td {
-  text-align: right;
-  white-space: nowrap;
 }
 .acts {
   display: flex;

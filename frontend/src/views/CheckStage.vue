@@ -7,6 +7,7 @@ import type { JobStore } from "../api/jobs";
 import ClosingForm from "../check/ClosingForm.vue";
 import PairMorph from "../check/PairMorph.vue";
 import DiskIntake from "../intake/DiskIntake.vue";
+import FiguresTable from "../widgets/FiguresTable.vue";
 import PickOne from "../widgets/PickOne.vue";
 import { moment } from "../widgets/units";
 
@@ -15,7 +16,6 @@ const bench = useCheck(toRef(props, "job"));
 const { check, trouble, refused, doubtful, number } = bench;
 const reading = ref(false);
 const chosen = ref<number | null>(null);
-const copied = ref("");
 
 const head = computed(() => {
   if (!check.value?.checks.length) return "Check back";
@@ -37,14 +37,6 @@ async function sure(): Promise<void> {
   if (!doubtful.value) return;
   await bench.compare(doubtful.value.survey, true);
   reading.value = false;
-}
-async function copy(text: string): Promise<void> {
-  try {
-    await navigator.clipboard.writeText(text);
-    copied.value = text;
-  } catch {
-    copied.value = ""; // not allowed here: the figure stands there to be read
-  }
 }
 </script>
 
@@ -131,25 +123,7 @@ async function copy(text: string): Promise<void> {
                 {{ one.do }}
                 <details v-if="one.figures.length">
                   <summary>Figures to type</summary>
-                  <table>
-                    <tbody>
-                      <tr v-for="figure in one.figures" :key="figure.word">
-                        <th scope="row">{{ figure.word }}</th>
-                        <td class="fig">{{ figure.exact ? "" : "about " }}{{ figure.mib }} MiB</td>
-                        <td class="fig">{{ figure.sectors }} sectors</td>
-                        <td>
-                          <a-button
-                            size="small"
-                            type="text"
-                            :aria-label="`Copy ${figure.mib}`"
-                            @click="copy(String(figure.mib))"
-                          >
-                            {{ copied === String(figure.mib) ? "copied" : "copy" }}
-                          </a-button>
-                        </td>
-                      </tr>
-                    </tbody>
-                  </table>
+                  <FiguresTable :figures="one.figures" :caption="`Figures to type: ${one.text}`" />
                 </details>
               </div>
             </li>
@@ -190,14 +164,6 @@ aside {
 summary {
   color: var(--muted);
   cursor: pointer;
-}
-details td {
-  padding-right: 10px;
-}
-details th {
-  text-align: left;
-  font-weight: 500;
-  padding-right: 10px;
 }
 @media (max-width: 980px) {
   .panes {

@@ -22,10 +22,9 @@ KNOWN = Facts(both_attached="yes", change_source="no", encryption="none")
 
 def load_history(connection: sqlite3.Connection) -> int:
     """How many jobs were made."""
-    _finished(connection)
-    _with_a_difference(connection)
-    _under_way(connection)
-    return 3
+    for make in MADE:
+        make(connection)
+    return len(MADE)
 
 
 def _finished(connection: sqlite3.Connection) -> None:
@@ -56,6 +55,9 @@ def _under_way(connection: sqlite3.Connection) -> None:
         "Story corner laptop", "YM-0100", "Story corner", story_corner("BK4-00812"), quillon(480, "QS2-4402")
     )
     _begun(connection, state, "2026-11-25T07:50:00Z", minutes=(7, 6, 1))
+
+
+MADE = (_finished, _with_a_difference, _under_way)
 
 
 def _state(name: str, code: str, machine: str, source: Survey, target: Survey) -> JobState:

@@ -28,10 +28,16 @@ length() {
     wc -c < "$1"
   fi
 }
-# in_use FILE-OR-DEVICE: whether it, a partition of it, or a loop over it is mounted or swapped to
+# in_use FILE-OR-DEVICE: whether it, a partition of it, or a loop over it is mounted or swapped to, or held by another
+# device (a volume group, an array, an opened crypt)
 in_use() {
   own=$(real "$1")
   users=$own
+  if [ -b "$1" ]; then
+    for holder in "/sys/class/block/${own##*/}/holders"/* "/sys/class/block/${own##*/}"/*/holders/*; do
+      [ ! -e "$holder" ] || return 0
+    done
+  fi
   for backing in /sys/class/block/loop*/loop/backing_file; do
     [ -r "$backing" ] || continue
     read -r file < "$backing" || continue

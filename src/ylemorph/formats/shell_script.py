@@ -117,8 +117,8 @@ def _head(carrying: Carrying, told: list[_Told], gaps: list[str]) -> Iterator[st
     rows = [f"{partition.first_lba}:{partition.sectors}" for partition in source.rows]
     first = source.rows[0].number if source.rows else 1
     yield f"SOURCE_ROWS={_quoted(' '.join(rows))} SOURCE_COUNT={len(rows)} FIRST_ROW={first}"
-    device, in_files = room_needed(told)
-    yield f"ROOM_DEVICE={device} ROOM_FILE={in_files}"
+    between, in_files = room_needed(told)
+    yield f"ROOM_DEVICE={between} ROOM_FILE={in_files}"
     yield f"TOOLS={_quoted(' '.join(_tools(told)))}"
     yield ""
     yield 'go=no; if [ "${1:-}" = --go ]; then go=yes; shift; fi'
@@ -296,7 +296,7 @@ _DONE: dict[StepKind, Callable[[_Told], list[str]]] = {
 def room_needed(told: list[_Told]) -> tuple[int, int]:
     """Bytes that work files take at most: between devices, and where one of the disks is a file."""
     standing: dict[int, int] = {}
-    device = in_files = 0
+    between = in_files = 0
     for one in told:
         step, passing, for_file = one.step, 0, 0
         if _is_left(one) or step.to is None:
@@ -316,10 +316,10 @@ def room_needed(told: list[_Told]) -> tuple[int, int]:
         elif step.kind in ("shrink", "grow"):
             for_file = max(old, new)
         kept = sum(standing.values())
-        device, in_files = max(device, kept + passing), max(in_files, kept + passing + for_file)
+        between, in_files = max(between, kept + passing), max(in_files, kept + passing + for_file)
         if step.kind == "copy" and step.from_disk == "image" and step.row is not None:
             standing.pop(step.row, None)
-    return device, max(device, in_files)
+    return between, max(between, in_files)
 
 
 def _tools(told: list[_Told]) -> list[str]:
