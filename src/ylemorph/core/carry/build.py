@@ -7,20 +7,20 @@ from ..sizes import Extent, format_size
 from .ground import Ground, Load
 from .in_place import Shift, order_moves
 from .sequence import DiskName, Step, StepKind
-from .times import BY_FILE, BY_SECTOR, spent
+from .times import BY_FILE, BY_SECTOR, FIXED, spent
 
 Steps = list[Step]
 
 
 def straight(ground: Ground) -> Steps:
     """A copier that makes smaller on the way; what grows is made larger afterwards."""
-    steps = [_check(ground, "source", load) for load in ground.loads if not load.hold.fixed]
-    return [*steps, _table(ground), *_copies(ground, "source", packs=True), *_makes(ground)]
+    steps = [_check("source", load) for load in ground.loads if not load.hold.fixed]
+    return [*steps, _table(), *_copies(ground, "source", packs=True), *_makes(ground)]
 
 
 def files(ground: Ground) -> Steps:
     """New table and file systems, files copied: the file systems need no check of their own."""
-    return [_table(ground), *_copies(ground, "source", packs=True), *_makes(ground)]
+    return [_table(), *_copies(ground, "source", packs=True), *_makes(ground)]
 
 
 def shrink_first(ground: Ground) -> Steps:
@@ -28,10 +28,10 @@ def shrink_first(ground: Ground) -> Steps:
     steps: Steps = []
     for load in ground.loads:
         if not load.hold.fixed:
-            steps.append(_check(ground, "source", load))
+            steps.append(_check("source", load))
         if _shrinks(load):
             steps.append(_shrink(ground, "source", load))
-    return [*steps, _table(ground), *_copies(ground, "source", packs=False), *_makes(ground)]
+    return [*steps, _table(), *_copies(ground, "source", packs=False), *_makes(ground)]
 
 
 def through_image(ground: Ground) -> Steps:
@@ -47,9 +47,9 @@ def through_image(ground: Ground) -> Steps:
     if ground.whole_image:
         inward = [[_read_whole(ground)]]
     if ground.whole_image or ground.facts.both_attached == "no":
-        return [*_flat(inward), *_flat(inside), _table(ground), *_flat(_pairs(outward, larger)), *_makes(ground)]
+        return [*_flat(inward), *_flat(inside), _table(), *_flat(_pairs(outward, larger)), *_makes(ground)]
     rows = [[*a, *b, c, *d] for a, b, c, d in zip(inward, inside, outward, larger, strict=True)]
-    return [_table(ground), *_flat(rows), *_makes(ground)]
+    return [_table(), *_flat(rows), *_makes(ground)]
 
 
 def restore(ground: Ground) -> Steps:
@@ -59,12 +59,12 @@ def restore(ground: Ground) -> Steps:
     """
     steps = [_write_back(ground)]
     if ground.plan.frame.table == "gpt" and ground.plan.source.table == "gpt":
-        steps.append(_simple(ground, "mend-table", "target"))
+        steps.append(_simple("mend-table", "target"))
     shifts = []
     for load in ground.loads:
         now = load.hold.extent
         if not load.hold.fixed:
-            steps.append(_check(ground, "target", load))
+            steps.append(_check("target", load))
         if _shrinks(load):
             steps.append(_shrink(ground, "target", load))
             now = load.short
@@ -78,11 +78,11 @@ def restore(ground: Ground) -> Steps:
             mend="keep the order of the rows, or leave one behind",
         )
     steps += [_move(ground, by_number[row], now, goal) for row, now, goal in moves.made]
-    steps.append(_table(ground))
+    steps.append(_table())
     for load in ground.loads:
         if _grows(load):
             steps += _grow(ground, load)
-    return [*steps, *_makes(ground), _simple(ground, "identity", "target")]
+    return [*steps, *_makes(ground), _simple("identity", "target")]
 
 
 def _flat(groups: list[Steps]) -> Steps:
@@ -106,19 +106,17 @@ def _free_behind(starts: list[int], extent: Extent) -> int:
     return starts[place] - extent.stop if place < len(starts) else 0
 
 
-def _simple(ground: Ground, kind: StepKind, disk: DiskName) -> Step:
-    return Step(kind, disk, seconds=spent(kind, 0, ground.rates[disk], BY_SECTOR))
+def _simple(kind: StepKind, disk: DiskName) -> Step:
+    return Step(kind, disk, seconds=FIXED[kind])
 
 
-def _table(ground: Ground) -> Step:
-    return _simple(ground, "table", "target")
+def _table() -> Step:
+    return _simple("table", "target")
 
 
-def _check(ground: Ground, disk: DiskName, load: Load) -> Step:
+def _check(disk: DiskName, load: Load) -> Step:
     extent = load.hold.extent
-    return Step(
-        "check", disk, load.number, None, extent, extent, seconds=spent("check", 0, ground.rates[disk], BY_FILE)
-    )
+    return Step("check", disk, load.number, None, extent, extent, seconds=FIXED["check"])
 
 
 def _copies(ground: Ground, name: DiskName, *, packs: bool) -> Steps:
@@ -159,7 +157,7 @@ def _into_image(ground: Ground, load: Load) -> Steps:
 def _in_image(ground: Ground, load: Load) -> Steps:
     if load.hold.fixed:
         return []
-    check = _check(ground, "image", load)
+    check = _check("image", load)
     return [check, _shrink(ground, "image", load)] if _shrinks(load) else [check]
 
 
@@ -173,7 +171,7 @@ def _shrink(ground: Ground, disk: DiskName, load: Load) -> Step:
 
 
 def _grow(ground: Ground, load: Load) -> Steps:
-    seconds = spent("grow", 0, ground.rates["target"], BY_FILE)
+    seconds = FIXED["grow"]
     free = _free_behind(ground.starts, load.goal)
     return [Step("grow", "target", load.number, None, load.placed, load.goal, 0, 0, seconds, free)]
 
@@ -187,7 +185,7 @@ def _move(ground: Ground, load: Load, now: Extent, goal: Extent) -> Step:
 
 
 def _makes(ground: Ground) -> Steps:
-    seconds = spent("make", 0, ground.rates["target"], BY_SECTOR)
+    seconds = FIXED["make"]
     return [Step("make", "target", row.number, None, None, place, seconds=seconds) for row, place in ground.made]
 
 
