@@ -39,7 +39,6 @@ def words(literal):
         ("types of options", {**option_models._TYPES, "choice": 0}, words(options.ValueKind)),
         ("WAY_KINDS", ways.WAY_KINDS, words(sequence.WayKey)),
         ("words of steps", step_words._WORDS, words(sequence.StepKind)),
-        ("KIND_WORDS", step_words.KIND_WORDS, words(sequence.StepKind)),
         ("steps of the rehearsal", rehearse._KINDS, words(sequence.StepKind)),
         ("FIXED times", times.FIXED, words(sequence.StepKind)),
         ("LINK_RATES", times.LINK_RATES, words(model.Link)),

@@ -13,6 +13,7 @@ const step = defineModel<number>("step", { required: true });
 const HEIGHT = 300;
 const [LEFT, WIDTH, GAP] = [10, 86, 46];
 
+const sector = computed(() => props.steps.disks.source?.logical_sector_bytes ?? 512);
 const last = computed(() => Math.max(0, props.carry.film.length - 1));
 const { pause, resume, isActive } = useIntervalFn(
   () => {
@@ -77,7 +78,7 @@ const failed = computed(() => {
           :key="`${block.row}-${block.first_lba}-${block.sectors}`"
           :class="[changeOf(block.row), { lit: block.lit }]"
         >
-          <title>{{ labelOf(block.row) }} · {{ exact(block.sectors * 512) }}</title>
+          <title>{{ labelOf(block.row) }} · {{ exact(block.sectors * sector, sector) }}</title>
           <rect class="block" :y="block.y" :width="WIDTH" :height="Math.max(2, block.height - 1)" />
           <text v-if="block.height > 14" class="small" x="6" :y="block.y + Math.min(block.height / 2 + 4, 16)">
             {{ labelOf(block.row).slice(0, 12) }}

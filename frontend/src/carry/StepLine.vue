@@ -8,7 +8,6 @@ import { size } from "../widgets/units";
 const props = defineProps<{
   step: Step;
   change: string;
-  sector: number;
   state: "open" | "now" | "done" | "failed";
   took: string;
   chosen: boolean;

@@ -34,7 +34,6 @@ const running = computed(() => !!run.value && !run.value.ended_at);
 const failure = computed(() => (running.value ? (run.value?.failure ?? null) : null));
 const list = (when: "before" | "after") => steps.value?.lists.filter((item) => item.when === when) ?? [];
 const changeOf = (row: number | null) => steps.value?.plan.rows.find((one) => one.number === row)?.change ?? "holds";
-const sector = computed(() => steps.value?.disks.source?.logical_sector_bytes ?? 512);
 const hasSystem = computed(() => !!steps.value?.plan.rows.some((row) => row.role === "system" && row.carried));
 
 watch(
@@ -197,7 +196,6 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
                 :key="step.number"
                 :step="step"
                 :change="changeOf(step.row)"
-                :sector="sector"
                 :state="stateOf(step.number)"
                 :took="tookOf(step.number)"
                 :chosen="frame === step.number"

@@ -210,7 +210,3 @@ _WORDS: dict[StepKind, Callable[[_Told], Words]] = {
     "read": _read, "copy": _copy, "shrink": _shrink, "grow": _grow, "move": _move, "table": _table, "cut": _cut,
     "mend-table": _mend_table, "make": _make, "check": _check, "identity": _identity,
 }  # fmt: skip
-KIND_WORDS: dict[StepKind, str] = {
-    "read": "Read", "copy": "Copy", "shrink": "Make smaller", "grow": "Make larger", "move": "Move", "table": "Table",
-    "cut": "Cut", "mend-table": "Mend table", "make": "Make new", "check": "Check", "identity": "New identity",
-}  # fmt: skip

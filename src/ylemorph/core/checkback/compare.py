@@ -71,7 +71,7 @@ class _Comparison:
         for test in (_at_its_start, _under_its_number, _alike):
             for row in self.planned.rows:
                 if row.number not in paired:
-                    match = next((partition for partition in left if test(row, partition)), None)
+                    match = next((partition for partition in left if test(row, partition, self.sector)), None)
                     if match is not None:
                         take(row, match)
         return paired
@@ -247,25 +247,25 @@ def _without(piece: Extent, other: Extent) -> list[Extent]:
     return [part for part in parts if part.start < part.stop]
 
 
-def _at_its_start(row: PlannedRow, partition: Partition) -> bool:
+def _at_its_start(row: PlannedRow, partition: Partition, _sector: int) -> bool:
     return partition.first_lba == row.extent.start
 
 
-def _under_its_number(row: PlannedRow, partition: Partition) -> bool:
+def _under_its_number(row: PlannedRow, partition: Partition, _sector: int) -> bool:
     return partition.number == row.entry and partition.type == row.type and _kinds_agree(row, partition)
 
 
-def _alike(row: PlannedRow, partition: Partition) -> bool:
-    return partition.type == row.type and _kinds_agree(row, partition) and _near(row, partition)
+def _alike(row: PlannedRow, partition: Partition, sector: int) -> bool:
+    return partition.type == row.type and _kinds_agree(row, partition) and _near(row, partition, sector)
 
 
 def _kinds_agree(row: PlannedRow, partition: Partition) -> bool:
     return partition.filesystem is None or row.kind in ("unknown", partition.filesystem.kind)
 
 
-def _near(row: PlannedRow, partition: Partition) -> bool:
+def _near(row: PlannedRow, partition: Partition, sector: int) -> bool:
     """About the planned or the old size: within a tenth."""
-    return any(abs(partition.sectors - size) * 10 <= size for size in (row.extent.length, row.source_bytes // 512))
+    return any(abs(partition.sectors - size) * 10 <= size for size in (row.extent.length, row.source_bytes // sector))
 
 
 def _the_source(source: DiskSigns, found: Disk) -> str:
