@@ -90,7 +90,8 @@ def _mbr(plan: Plan, entries: list[Entry], own_identity: uuid.UUID) -> Pieces:
     slots = [_slot(primaries[n], 0) if n in primaries else None for n in range(1, 5)]
     signature = own_identity.int & 0xFFFF_FFFF or 1
     pieces: Pieces = [(0, _record(slots, signature))]
-    logicals = [entry for entry in entries if entry.logical]
+    # The chain goes by their places, whatever order the rows were given.
+    logicals = sorted((entry for entry in entries if entry.logical), key=lambda entry: entry.first_lba)
     base = logicals[0].first_lba - record_before if logicals else 0
     for place, entry in enumerate(logicals):
         at = entry.first_lba - record_before
