@@ -9,7 +9,7 @@ FRONT  := $(shell find frontend/src frontend/public -type f -not -name schema.ts
 API    := $(wildcard src/ylemorph/web/*.py src/ylemorph/formats/*.py src/ylemorph/core/*.py)
 SAY    := @printf '\n== %s\n'
 
-.PHONY: help demo test test-deep test-foreign bench lint fmt build browser utilities clean
+.PHONY: help demo test test-deep test-foreign bench lint fmt build wheel browser utilities clean
 help:
 	@echo "make demo       set up, then start with demo data at http://127.0.0.1:8642"
 	@echo "make test       set up, then lint, types, import contract, all tests"
@@ -19,6 +19,7 @@ help:
 	@echo "make lint       lint, types and import contract only"
 	@echo "make fmt        lay out the code"
 	@echo "make build      the front end only"
+	@echo "make wheel      one file to install, with the screens in it, in dist"
 	@echo "make clean      take away what was set up and built"
 
 $(VENV)/.ready: pyproject.toml
@@ -45,6 +46,12 @@ $(STATIC): $(SCHEMA) frontend/node_modules/.ready $(FRONT)
 	@cd frontend && npx --no-install vite build --logLevel warn
 
 build: $(STATIC)
+
+wheel: $(VENV)/.ready $(STATIC)
+	$(SAY) "Wheel"
+	@rm -rf dist build
+	@$(BIN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir dist .
+	@rm -rf build; ls dist
 
 demo: $(VENV)/.ready $(STATIC)
 	$(SAY) "Starting with demo data in .demo (make demo FRESH=--fresh begins again)"
@@ -83,7 +90,7 @@ utilities:
 
 test: lint browser utilities $(STATIC)
 	$(SAY) "Tests"
-	@$(BIN)/pytest
+	@$(BIN)/pytest --numprocesses auto
 
 test-deep: $(VENV)/.ready utilities
 	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document"
@@ -103,10 +110,11 @@ bench: browser $(STATIC)
 	@$(BIN)/python -m bench.drag
 	@$(BIN)/python -m bench.survey
 	@$(BIN)/python -m bench.carry
+	@$(BIN)/python -m bench.fleet
 
 fmt: $(VENV)/.ready frontend/node_modules/.ready
 	@$(BIN)/ruff check --fix --quiet src tests bench scripts; $(BIN)/ruff format --quiet src tests bench scripts
 	@cd frontend && npm run --silent fmt
 
 clean:
-	rm -rf $(VENV) .build frontend/node_modules src/ylemorph/web/static $(SCHEMA) src/*.egg-info
+	rm -rf $(VENV) .build dist frontend/node_modules src/ylemorph/web/static $(SCHEMA) src/*.egg-info

@@ -40,6 +40,8 @@ function go(event: KeyboardEvent): void {
   if (key === "j") void router.push("/");
   else if (key === "b") void router.push("/bench");
   else if (key === "w") void router.push("/settings");
+  else if (key === "d") void router.push("/shelf");
+  else if (key === "m") void router.push("/fleets");
   else if (stage && id) void router.push(`/jobs/${String(id)}/${stage}`);
   else return;
   event.stopImmediatePropagation();

@@ -7,6 +7,9 @@ export const router = createRouter({
   routes: [
     { path: "/", name: "jobs", component: JobsView, meta: { title: "Jobs" } },
     { path: "/settings", name: "settings", component: () => import("./views/SettingsView.vue") },
+    { path: "/shelf", name: "shelf", component: () => import("./views/ShelfView.vue") },
+    { path: "/fleets", name: "fleets", component: () => import("./views/FleetsView.vue") },
+    { path: "/fleets/:id(\\d+)", name: "fleet", component: () => import("./views/FleetView.vue") },
     { path: "/bench", name: "bench", component: () => import("./views/BenchView.vue") },
     {
       path: `/jobs/:id(\\d+)/:stage(${STAGE_KEYS.join("|")})`,

@@ -13,8 +13,8 @@ from .core.errors import YlemorphError
 from .core.plain import plain_line
 
 COMMANDS = {
-    "check": "check", "demo": "serve", "plan": "plan",
-    "rehearse": "rehearse", "schema": "schema", "serve": "serve", "steps": "steps",
+    "backup": "data", "check": "check", "demo": "serve", "doctor": "data", "fleet": "fleet", "plan": "plan",
+    "rehearse": "rehearse", "restore": "data", "schema": "schema", "serve": "serve", "shelf": "shelf", "steps": "steps",
     "survey": "survey",
 }  # fmt: skip
 

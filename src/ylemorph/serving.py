@@ -1,6 +1,7 @@
 """Starting the application: where its data stands, the server, the demo."""
 
 import errno
+import ipaddress
 import os
 import shutil
 import socket
@@ -9,6 +10,7 @@ import threading
 import webbrowser
 from datetime import datetime
 from pathlib import Path
+from typing import Any
 
 from platformdirs import user_data_path
 
@@ -16,6 +18,7 @@ from .core.errors import YlemorphError
 from .store.database import connect, prepare
 
 THREADS = 8
+CONNECTIONS, IDLE_SECONDS, CLEANUP_SECONDS = 1000, 120, 5
 
 
 def _say(text: str) -> None:
@@ -26,9 +29,7 @@ def run_server(
     host: str, port: int, data: str | None, *, browser: bool = False, read_from: tuple[str, ...] = ()
 ) -> int:
     """Serve until stopped. Raises YlemorphError where the port or the data folder cannot be used."""
-    import waitress
-
-    from .web.app import MAX_BODY_BYTES, create_app
+    from .web.app import create_app
     from .web.guard import EVERY_ADDRESS
 
     folder = Path(data) if data else user_data_path("ylemorph")
@@ -36,16 +37,15 @@ def run_server(
     app = create_app(store, bound_to=host, read_from=_folders(read_from))
     app.config["BENCH"].tidy()
     listener = _listener(host, port)
-    server = waitress.create_server(
-        app,
-        sockets=[listener],
-        threads=THREADS,
-        ident="ylemorph",
-        max_request_body_size=MAX_BODY_BYTES,  # a longer body is refused before it is taken to a temporary file
-    )
+    server = make_server(app, listener)
     shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host
     url = f"http://{shown}:{port}/"
     _say(f"Ylemorph is at {url} with its data in {folder}. Stop it with Ctrl+C.")
+    if not _is_loopback(host):
+        _say(
+            "WARNING: there is no sign-in. Whoever reaches this address on the network can read and change everything; "
+            "put something in front that asks who it is, or use --host 127.0.0.1."
+        )
     if browser and _has_screen():
         threading.Timer(0.3, webbrowser.open, (url,)).start()
     try:
@@ -53,6 +53,35 @@ def run_server(
     finally:
         server.close()
     return 0
+
+
+def _is_loopback(host: str) -> bool:
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"
+
+
+def make_server(app: Any, listener: socket.socket) -> Any:
+    """The server on a bound socket. Many slow clients neither lock others out nor stay for ever."""
+    import waitress
+
+    from .web.app import MAX_BODY_BYTES
+    from .web.patience import limit_patience
+
+    server = waitress.create_server(
+        app,
+        sockets=[listener],
+        threads=THREADS,
+        ident="ylemorph",
+        max_request_body_size=MAX_BODY_BYTES,  # a longer body is refused before it is taken to a temporary file
+        connection_limit=CONNECTIONS,
+        channel_timeout=IDLE_SECONDS,
+        cleanup_interval=CLEANUP_SECONDS,
+        asyncore_use_poll=True,  # select knows no more than 1024 connections
+    )
+    limit_patience(server)
+    return server
 
 
 def _folders(named: tuple[str, ...]) -> tuple[Path, ...]:

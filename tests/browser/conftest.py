@@ -10,7 +10,7 @@ import waitress
 from playwright.sync_api import sync_playwright
 
 from ylemorph.demo.load import load_demo
-from ylemorph.store import jobs
+from ylemorph.store import fleets, jobs, shelf
 from ylemorph.store.database import connect, prepare
 from ylemorph.web.app import create_app
 from ylemorph.web.pages import STATIC
@@ -47,6 +47,9 @@ def store(served):
     connection = connect(served[0])
     for job in jobs.lines(connection):
         jobs.delete(connection, job.id)
+    for fleet in fleets.heads(connection):
+        fleets.delete(connection, fleet.id)
+    shelf.write(connection, [])
     yield connection
     connection.close()
 

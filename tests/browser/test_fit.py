@@ -211,8 +211,8 @@ def test_jobs_are_searched_and_deleted(window, demo):
     page = window("/")
     page.get_by_label("Search jobs").fill("bindery")
     expect(page.get_by_role("row")).to_have_count(2)
-    page.get_by_role("button", name="Delete YM-0103 Bindery PC").click()
-    page.get_by_role("button", name="Delete", exact=True).last.click()
+    page.get_by_role("button", name="What to do with YM-0103 Bindery PC").click()
+    page.get_by_role("menuitem", name="Delete").click()
     expect(page.get_by_text("No job matches")).to_be_visible()
 
 
@@ -223,19 +223,33 @@ def test_an_address_that_leads_nowhere(window, store):
     expect(page.get_by_role("alert")).to_contain_text("There is no job 4711")
 
 
+PLACES = ("", "bench", "settings", "shelf", "fleets")
+
+
+def _against(path, job):
+    """The shelf says the most of itself against a job."""
+    return f"{path}?job={job}" if path == "/shelf" else path
+
+
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 @pytest.mark.parametrize(
     "stage",
-    ["", "bench", "settings", "source", "target", "fit", "compare", "carry", "check", "print/sheet", "print/customer"],
+    [*PLACES, "source", "target", "fit", "compare", "carry", "check", "print/sheet", "print/customer"],
 )
 def test_accessibility(window, demo, stage, scheme):
     job = demo[{"fit": "YM-0105", "check": "YM-0099"}.get(stage, "YM-0107")]
-    path = f"/{stage}" if stage in ("", "bench", "settings") else f"/jobs/{job}/{stage.replace('compare', 'fit')}"
-    page = window(path, color_scheme=scheme, bypass_csp=True)
-    expect(page.get_by_role("heading", level=1)).to_be_visible()
+    path = f"/{stage}" if stage in PLACES else f"/jobs/{job}/{stage.replace('compare', 'fit')}"
+    page = window(_against(path, job), color_scheme=scheme, bypass_csp=True)
+    expect(page.get_by_role("heading", level=1)).to_be_attached()
+    if stage == "shelf":
+        page.keyboard.press("n")
+        expect(page.get_by_role("list", name="Sizes, the smallest first")).to_be_visible()
+    if stage == "fleets":
+        page.get_by_role("link", name="Branches, autumn").click()
+        expect(page.get_by_role("region", name="What to buy")).to_contain_text("Least price")
     if stage == "compare":
         page.keyboard.press("c")
         expect(page.get_by_text("Findings gained")).to_be_visible()
@@ -264,14 +278,113 @@ def test_accessibility(window, demo, stage, scheme):
 
 @pytest.mark.parametrize("width", [400, 1920])
 @pytest.mark.parametrize(
-    "place", ["", "bench", "settings", "source", "target", "fit", "carry", "check", "print/sheet", "print/customer"]
+    "place", [*PLACES, "source", "target", "fit", "carry", "check", "print/sheet", "print/customer"]
 )
 def test_nothing_is_wider_than_the_window(window, demo, place, width):
     job = demo["YM-0107"]
-    page = window(f"/{place}" if place in ("", "bench", "settings") else f"/jobs/{job}/{place}")
+    page = window(_against(f"/{place}", job) if place in PLACES else f"/jobs/{job}/{place}")
     page.set_viewport_size({"width": width, "height": 900})
     expect(page.get_by_role("heading", level=1)).to_be_visible()
+    if place == "fleets":
+        page.get_by_role("link", name="Branches, autumn").click()
+        expect(page.get_by_role("region", name="What to buy")).to_contain_text("Least price")
     if place == "":
         page.keyboard.press("n")
         page.get_by_text("Only the numbers").click()
     assert page.evaluate("document.documentElement.scrollWidth") <= width
+
+
+def test_a_deleted_job_comes_back_and_another_is_doubled(window, demo):
+    """By keys: the menu of a line is opened, walked and left; undo brings the job back with its history."""
+    page = window("/")
+    menu = page.get_by_role("button", name="What to do with YM-0106 Lending desk PC, smaller disk")
+    menu.focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("menuitem", name="Duplicate")).to_be_focused()
+    page.keyboard.press("Escape")
+    expect(menu).to_be_focused()
+    page.keyboard.press("Enter")
+    for _ in range(2):
+        page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("YM-0106 Lending desk PC, smaller disk is deleted.")).to_be_visible()
+    expect(page.get_by_role("link", name="Lending desk PC, smaller disk")).to_have_count(0)
+    page.keyboard.press("z")
+    expect(page.get_by_role("link", name="Lending desk PC, smaller disk")).to_be_visible()
+    menu.click()
+    page.get_by_role("menuitem", name="Duplicate").click()
+    expect(page.get_by_role("link", name="Lending desk PC, smaller disk, second")).to_be_visible()
+
+
+def test_jobs_by_stage_and_verdict(window, demo):
+    page = window("/")
+    page.get_by_label("Verdict of the jobs").select_option("does-not-fit")
+    expect(page.get_by_role("row")).to_have_count(2)
+    expect(page.get_by_role("link", name="Lending desk PC, cheapest disk")).to_be_visible()
+    page.get_by_label("Verdict of the jobs").select_option("")
+    page.get_by_label("Stage of the jobs").select_option("closed")
+    expect(page.get_by_role("link", name="Story corner PC")).to_be_visible()
+    expect(page.get_by_role("row")).to_have_count(2)
+
+
+def test_a_backup_is_made_and_put_back(window, demo):
+    page = window("/settings")
+    panel = page.get_by_role("region", name="Data")
+    panel.get_by_role("button", name="Back up now").click()
+    expect(panel.get_by_role("status")).to_contain_text("is made")
+    with page.expect_download() as taken:
+        panel.get_by_role("link", name="Take every job out").click()
+    panel.get_by_label("Take jobs in").set_input_files(taken.value.path())
+    expect(panel.get_by_role("status")).to_contain_text("10 jobs came in")
+    panel.get_by_role("button", name="Put back").first.click()
+    page.get_by_role("button", name="Put it back").click()
+    expect(panel.get_by_role("status")).to_contain_text("10 jobs are back")
+
+
+def test_what_does_not_fit_runs_past_the_end_as_high_as_what_is_missing(window, demo):
+    """Pixels against bytes: the overhang is the shortfall on the morph's own scale; a remedy is tried by pointing."""
+    page = window(f"/jobs/{demo['YM-0105']}/fit")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Does not fit")
+    job = page.evaluate(f"fetch('/api/jobs/{demo['YM-0105']}').then((answer) => answer.json())")
+    plan, source = job["morph"]["plan"], job["source_head"]["size_bytes"]
+    past = page.locator("[data-overhang] .past").bounding_box()["height"]
+    end = page.locator("[data-overhang] .end").bounding_box()["height"]
+    target = plan["target"]["sectors"] * plan["target"]["logical_sector_bytes"]
+    assert past == pytest.approx(end * plan["shortfall_bytes"] / target, abs=2)  # pixels, with both outlines
+    assert sum(row["least_bytes"] or 0 for row in plan["rows"]) > target
+    assert source > target
+    remedies = page.get_by_role("region", name="Remedies")
+    remedies.get_by_role("listitem").first.hover()
+    expect(page.get_by_role("status").filter(has_text="Lighten Catalogue")).to_contain_text("Tight")
+    expect(page.locator("[data-overhang]")).to_have_count(0)
+    page.get_by_role("heading", level=1).hover()
+    expect(page.locator("[data-overhang]")).to_have_count(1)
+    remedies.get_by_role("button", name="Do it: Leave Catalogue").focus()
+    expect(page.get_by_role("status").filter(has_text="Leave Catalogue")).to_contain_text("Comfortable")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Does not fit")
+
+
+def test_the_gravest_finding_is_in_sight_for_every_job_of_the_demo(window, demo):
+    """At 1280 by 800, without scrolling; where there is none, nothing stands there."""
+    page = window("/")
+    for code, number in sorted(demo.items()):
+        page.goto(f"/jobs/{number}/fit")
+        expect(page.get_by_role("heading", level=1)).to_be_visible()
+        job = page.evaluate(f"fetch('/api/jobs/{number}').then((answer) => answer.json())")
+        levels = [finding["level"] for finding in job["morph"]["plan"]["findings"]]
+        line = page.locator(".gravest")
+        if not levels:
+            expect(line).to_have_count(0)
+            continue
+        expect(line.locator(".tag")).to_have_text(min(levels, key=("stop", "mind", "note").index))
+        box = line.bounding_box()
+        assert 0 < box["y"] < 800 - box["height"], code
+        assert page.evaluate("document.documentElement.scrollHeight") <= 800 + 60, code
+
+
+def test_a_first_visit_is_told_what_this_is_and_tries_a_sample(window, store):
+    page = window("/")
+    expect(page.get_by_text("how every partition of a disk will fit")).to_be_visible()
+    page.get_by_role("button", name="Try it with a sample").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Comfortable")
+    expect(page.get_by_text("Sample: a 1 TB disk to 480 GB")).to_be_visible()

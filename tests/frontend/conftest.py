@@ -7,7 +7,10 @@ from pathlib import Path
 import pytest
 
 FRONT = Path(__file__).parents[2] / "frontend"
-MODULES = ("src/widgets/sizes.ts", "src/morph/geometry.ts", "src/carry/film.ts", "src/carry/times.ts")
+MODULES = (
+    "src/widgets/sizes.ts", "src/morph/geometry.ts", "src/carry/film.ts", "src/carry/times.ts", "src/buy/ladder.ts",
+    "src/buy/growth.ts", "src/fleet/histogram.ts",
+)  # fmt: skip
 CALLS = """
 import {{ readFileSync }} from "node:fs";
 {imports}

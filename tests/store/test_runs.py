@@ -160,6 +160,30 @@ def test_finished_jobs_tell_what_they_reached(store):
     assert sorted(runs.ratios(store, "turning sata, solid usb3")) == [Fraction(3, 2), 2, Fraction(5, 2)]
 
 
+def test_typed_times_stand_for_the_clock_and_teach(store, job):
+    """Typed after a whole record; typed with no record at all; only the copies count."""
+    steps = [{"number": 1, "nominal": 0}, {"number": 2, "nominal": 100}]
+    runs.begin(store, job, "straight", steps, "a")
+    for step in (1, 2):
+        runs.add(store, job, step, "done")
+    runs.type_times(store, job, {2: 240}, "straight", steps, "a")
+    assert [event.seconds for event in runs.current(store, job).events][1] == 240
+    closings.close(store, job, "done", "", None)
+    other = jobs.create(store, job_of(desk())).id
+    runs.type_times(store, other, {2: 180}, "straight", steps, "a")
+    closings.close(store, other, "done", "", None)
+    assert runs.ratios(store, "a") == [Fraction(9, 5), Fraction(12, 5)]
+    with pytest.raises(YlemorphError, match="is closed"):
+        runs.type_times(store, other, {2: 1}, "straight", steps, "a")
+
+
+def test_a_time_of_a_step_that_is_not_there_changes_nothing(store, job):
+    runs.begin(store, job, "straight", STEPS)
+    with pytest.raises(YlemorphError, match="no step 9"):
+        runs.type_times(store, job, {1: 60, 9: 60}, "straight", STEPS, "")
+    assert (runs.current(store, job).ended_at, runs.current(store, job).events) == (None, ())
+
+
 def test_another_source_takes_back_what_was_said_of_the_old_one(store):
     from ylemorph.core.disk.model import Survey
     from ylemorph.core.job.disk_changes import SetSource

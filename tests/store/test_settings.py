@@ -1,5 +1,7 @@
 """The workshop's defaults in the data file, and a file from before there were any."""
 
+from importlib import resources
+
 import pytest
 
 from ylemorph.store import settings
@@ -29,14 +31,8 @@ def test_all_or_nothing(store):
 
 def test_a_file_of_the_first_version_is_taken_along(tmp_path):
     """Without the table of settings, and with a copy of the file kept beside it before it is added."""
-    path = prepare(tmp_path)
-    connection = connect(path)
-    connection.execute("DROP TABLE setting")
-    connection.executescript(
-        "DROP TABLE finished; DROP TABLE closing; DROP TABLE run_event; DROP TABLE run; DROP TABLE tick;"
-    )
-    connection.execute("ALTER TABLE revision DROP COLUMN bench")
-    connection.execute("ALTER TABLE revision DROP COLUMN change")
+    connection = connect(tmp_path / "ylemorph.sqlite3")
+    connection.executescript((resources.files("ylemorph.store") / "migrations" / "0001_jobs.sql").read_text())
     connection.execute("PRAGMA user_version = 1")
     connection.close()
     again = connect(prepare(tmp_path))

@@ -109,8 +109,8 @@ NASTY = (
     1e308, float("nan"), [], {}, [[]], True, None, "=1+1", "%", "r²", "٣GiB",
 )  # fmt: skip
 KINDS = (
-    "fit", "grow", "pin", "drag", "unpin", "leave", "carry", "hold", "release", "role", "lighten", "cleared", "move",
-    "headroom", "headroom-system", "headroom-data", "tail", "free-after", "table", "grain", "order", "firmware",
+    "fit", "grow", "pin", "drag", "unpin", "leave", "carry", "hold", "release", "role", "lighten", "growth", "cleared",
+    "move", "headroom", "headroom-system", "headroom-data", "tail", "free-after", "table", "grain", "order", "firmware",
     "confirm", "describe", "source", "target", "disk-size", "used", "immovable", "lightened", "reset", "option",
 )  # fmt: skip
 FIELDS = ("row", "rows", "fit", "size", "role", "value", "text", "on", "target", "survey", "name")
@@ -139,15 +139,15 @@ def body_of(value):
 @pytest.mark.parametrize("kind", KINDS)
 def test_no_change_breaks_on_nasty_values(api, job, kind):
     """Every field of every change with every nasty value: no 5xx, and none takes much longer than the usual."""
-    start = time.process_time()
+    start = time.thread_time()
     api("POST", changes(job), {"kind": "leave", "row": 5})
-    usual = max(time.process_time() - start, 0.002)
+    usual = max(time.thread_time() - start, 0.002)
     for field in FIELDS:
         for value in NASTY:
             body = body_of({"kind": kind, "row": 3, field: value})
-            start = time.process_time()
+            start = time.thread_time()
             told(raw(api, "POST", changes(job), body))
-            assert time.process_time() - start < 50 * usual, (field, value)
+            assert time.thread_time() - start < 50 * usual, (field, value)
     told(api("GET", "/api/jobs"))
     assert api("GET", f"/api/jobs/{job['id']}").status_code == 200
 

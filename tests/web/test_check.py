@@ -93,9 +93,20 @@ def test_a_closed_job_is_read_only_until_it_is_opened_again(api, job):
     assert api("POST", f"{url}/changes", {"kind": "fit", "fit": "same"}).status_code == 200
 
 
+def test_minutes_of_single_steps_are_kept_with_the_closing(api, job):
+    url = f"/api/jobs/{job['id']}"
+    read = api("GET", f"{url}/check").get_json()
+    assert [step["took"] for step in read["steps"]] == [""] * len(read["steps"])
+    assert read["steps"]
+    body = {"result": "done", "step_minutes": [{"step": 1, "minutes": 4}, {"step": 2, "minutes": 31}]}
+    closed = api("POST", f"{url}/close", body).get_json()
+    assert closed["took"] == "35 min"
+
+
 @pytest.mark.parametrize(
     "body",
     [
+        {"result": "done", "step_minutes": [{"step": 900, "minutes": 4}]},
         {"result": "lost"}, {}, {"result": "done", "keep_until": "soon"},
         {"result": "done", "keep_until": "2026-13-01"}, {"result": "done", "extra": 1},
         {"result": "done", "note": 5}, {"result": "done", "minutes": -1},

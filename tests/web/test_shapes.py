@@ -3,16 +3,19 @@
 import json
 
 import pytest
-from pydantic import TypeAdapter
+from pydantic import BaseModel, TypeAdapter
 
 from ylemorph.web import (
     bench_routes,
     carry_routes,
     check_routes,
     compare_routes,
+    data_routes,
+    fleet_routes,
     job_routes,
     plans,
     setting_routes,
+    shelf_routes,
     survey_routes,
 )
 
@@ -21,9 +24,12 @@ BLUEPRINTS = (
     carry_routes,
     check_routes,
     compare_routes,
+    data_routes,
+    fleet_routes,
     job_routes,
     plans,
     setting_routes,
+    shelf_routes,
     survey_routes,
 )
 
@@ -49,9 +55,11 @@ def asked(api, job, survey):
     url = f"/api/jobs/{job['id']}"
     target = {"nominal": "480GB"}
     api("POST", "/api/bench/desk/attach")
+    fleet = f"/api/fleets/{api('POST', '/api/fleets', {'targets': ['480GB']}).get_json()['id']}"
     return {
         ("GET", "/api/jobs"): ("/api/jobs", None),
         ("POST", "/api/jobs"): ("/api/jobs", {"source": survey, "target": target}),
+        ("POST", "/api/jobs/sample"): ("/api/jobs/sample", None),
         ("GET", "/api/jobs/{job_id}"): (url, None),
         ("POST", "/api/jobs/{job_id}/changes"): (f"{url}/changes", {"kind": "fit", "fit": "snug"}),
         ("POST", "/api/jobs/{job_id}/preview"): (f"{url}/preview", {"kind": "drag", "row": 3, "size": 2**38}),
@@ -70,6 +78,20 @@ def asked(api, job, survey):
         ("POST", "/api/jobs/{job_id}/reopen"): (f"{url}/reopen", None),
         ("POST", "/api/plan"): ("/api/plan", {"source": survey, "target": {"nominal": "120GB"}}),
         ("GET", "/api/shelf"): ("/api/shelf", None),
+        ("PUT", "/api/shelf"): ("/api/shelf", {"disks": [{"name": "Quillon S2", "size": "480GB"}]}),
+        ("GET", "/api/jobs/{job_id}/ladder"): (f"{url}/ladder", None),
+        ("GET", "/api/jobs/{job_id}/lasting"): (f"{url}/lasting", None),
+        ("GET", "/api/health"): ("/api/health", None),
+        ("GET", "/api/data"): ("/api/data", None),
+        ("POST", "/api/backups"): ("/api/backups", None),
+        ("GET", "/api/fleets"): ("/api/fleets", None),
+        ("POST", "/api/fleets"): ("/api/fleets", {"name": "Second", "targets": ["480GB"]}),
+        ("GET", "/api/fleets/{fleet_id}"): (fleet, None),
+        ("PUT", "/api/fleets/{fleet_id}"): (fleet, {"name": "Other", "targets": ["480GB"]}),
+        ("POST", "/api/fleets/{fleet_id}/files"): (f"{fleet}/files", {"files": [{"name": "x.txt", "data": "eA=="}]}),
+        ("POST", "/api/fleets/{fleet_id}/stop"): (f"{fleet}/stop", {"stopped": True}),
+        ("GET", "/api/fleets/{fleet_id}/machines"): (f"{fleet}/machines", None),
+        ("POST", "/api/fleets/{fleet_id}/remove"): (f"{fleet}/remove", {"machines": [77]}),
         ("GET", "/api/settings"): ("/api/settings", None),
         ("PUT", "/api/settings"): ("/api/settings", {"headroom": "20"}),
         ("POST", "/api/surveys/read"): ("/api/surveys/read", {"text": str(JSON_LISTING).replace("'", '"')}),
@@ -88,7 +110,10 @@ ELSEWHERE = {
     ("GET", "/api/jobs/{job_id}/surveys/{which}"), ("DELETE", "/api/jobs/{job_id}"), ("POST", "/api/readings"),
     ("GET", "/api/readings/{reading_id}"), ("DELETE", "/api/readings/{reading_id}"),
     ("GET", "/api/jobs/{job_id}/hand-over/{form}"), ("POST", "/api/jobs/{job_id}/practice"),
-    ("DELETE", "/api/jobs/{job_id}/practice"),
+    ("DELETE", "/api/jobs/{job_id}/practice"), ("GET", "/api/shelf.csv"), ("DELETE", "/api/fleets/{fleet_id}"),
+    ("GET", "/api/fleets/{fleet_id}/export/{form}"), ("POST", "/api/fleets/{fleet_id}/jobs"),
+    ("GET", "/api/fleets/{fleet_id}/mix"), ("GET", "/api/backups/{name}"), ("POST", "/api/backups/{name}/restore"),
+    ("GET", "/api/jobs-file"), ("POST", "/api/jobs-file"),
 }  # fmt: skip
 
 
@@ -123,3 +148,15 @@ def test_what_is_sent_is_what_is_declared(app, api, asked):
         answer = api(operation[0], url, body)
         assert answer.status_code == status, (operation, answer.get_json())
         TypeAdapter(model(name)).validate_python(answer.get_json(), strict=False)
+
+
+def test_no_two_models_have_one_name():
+    """The OpenAPI document knows a model by its name alone: of two, one would silently stand for both."""
+    found = {}
+    kinds = [BaseModel]
+    while kinds:
+        kind = kinds.pop()
+        kinds += kind.__subclasses__()
+        if kind.__module__.startswith("ylemorph.") and not kind.__name__.startswith("_"):
+            found.setdefault(kind.__name__, set()).add(kind)
+    assert {name: kinds for name, kinds in found.items() if len(kinds) > 1} == {}

@@ -10,13 +10,6 @@ export const jobsQuery = () =>
     queryFn: async () => (await data(client.GET("/api/jobs"))).jobs,
   });
 
-export const shelfQuery = () =>
-  queryOptions({
-    queryKey: ["shelf"],
-    queryFn: async () => (await data(client.GET("/api/shelf"))).sizes,
-    staleTime: Infinity,
-  });
-
 export type Fields = Schemas["JobFields"];
 
 export async function createJob(fields: Fields): Promise<Job> {
@@ -25,6 +18,15 @@ export async function createJob(fields: Fields): Promise<Job> {
 
 export async function deleteJob(id: number): Promise<void> {
   await data(client.DELETE("/api/jobs/{job_id}", { params: { path: { job_id: id } } }));
+}
+
+export async function sampleJob(): Promise<Job> {
+  return await data(client.POST("/api/jobs/sample", { params: { query: { units: units.value } } }));
+}
+
+export async function renameJob(id: number, name: string): Promise<void> {
+  const params = { path: { job_id: id } };
+  await data(client.POST("/api/jobs/{job_id}/changes", { params, body: { kind: "describe", name } }));
 }
 
 export type Preview = Schemas["PreviewModel"];
@@ -77,7 +79,7 @@ export interface Meanwhile {
 }
 
 /** The places that send changes; a refusal is shown where it was caused. */
-export type Form = "page" | "row" | "margins" | "facts" | "disk" | "confirm" | "names";
+export type Form = "page" | "row" | "margins" | "facts" | "disk" | "confirm" | "names" | "growth";
 
 const key = (id: number) => ["job", id, units.value] as const;
 

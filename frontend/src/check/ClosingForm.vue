@@ -12,9 +12,26 @@ const result = ref<"done" | "given-up">("done");
 const note = ref("");
 const until = ref(inWeeks(4));
 const minutes = ref("");
+const whole = (text: string) => (/^\d{1,5}$/.test(text.trim()) ? Number(text) : null);
+const typed = computed(() => whole(minutes.value));
+const ofSteps = ref<Record<number, string>>({});
+const stepMinutes = computed(() =>
+  Object.entries(ofSteps.value).flatMap(([step, text]) =>
+    text.trim() ? [{ step: Number(step), minutes: whole(text) }] : [],
+  ),
+);
+const wrong = computed(
+  () =>
+    (!!minutes.value.trim() && typed.value === null) || stepMinutes.value.some(({ minutes: taken }) => taken === null),
+);
 const send = () =>
-  emit("close", { result: result.value, note: note.value, keep_until: until.value || null, minutes: typed.value });
-const typed = computed(() => (/^\d{1,5}$/.test(minutes.value.trim()) ? Number(minutes.value) : null));
+  emit("close", {
+    result: result.value,
+    note: note.value,
+    keep_until: until.value || null,
+    minutes: typed.value,
+    step_minutes: stepMinutes.value.map(({ step, minutes: taken }) => ({ step, minutes: taken ?? 0 })),
+  });
 const today = () => new Date().toISOString().slice(0, 10);
 </script>
 
@@ -43,9 +60,23 @@ const today = () => new Date().toISOString().slice(0, 10);
         Carried out in minutes
         <a-input v-model:value="minutes" class="fig" inputmode="numeric" :maxlength="5" :placeholder="check.took" />
       </label>
-      <p v-if="minutes.trim() && typed === null" role="alert">Write whole minutes, such as 95.</p>
+      <details v-if="check.steps.length" class="field">
+        <summary>Minutes of single steps</summary>
+        <p class="muted">What copies took teaches the time ranges of jobs between such disks.</p>
+        <label v-for="step in check.steps" :key="step.number" class="step">
+          <span>{{ step.number }} {{ step.say }}</span>
+          <a-input
+            v-model:value="ofSteps[step.number]"
+            class="fig"
+            inputmode="numeric"
+            :maxlength="5"
+            :placeholder="step.took"
+          />
+        </label>
+      </details>
+      <p v-if="wrong" role="alert">Write whole minutes, such as 95.</p>
       <p v-if="check.took" class="muted">{{ check.took }}, as the record says, unless something is typed.</p>
-      <a-button html-type="submit" type="primary" :disabled="!!minutes.trim() && typed === null">Close</a-button>
+      <a-button html-type="submit" type="primary" :disabled="wrong">Close</a-button>
     </form>
   </section>
 </template>
@@ -64,6 +95,14 @@ form {
 .field {
   display: grid;
   justify-self: stretch;
+}
+.step {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 84px;
+  gap: 8px;
+  align-items: center;
+  margin-top: 4px;
+  font-size: 13px;
 }
 input[type="date"] {
   color: var(--ink);

@@ -5,7 +5,7 @@ import type { ComparedRow } from "../api/check";
 import { exact } from "../widgets/units";
 import { pairColumn } from "./pair";
 
-const props = defineProps<{ rows: ComparedRow[]; sectors: number; chosen: number | null }>();
+const props = defineProps<{ rows: ComparedRow[]; sectors: number; sectorBytes: number; chosen: number | null }>();
 const emit = defineEmits<{ choose: [row: number | null] }>();
 const [HEIGHT, COLUMN, LEFT, RIGHT] = [360, 62, 150, 330];
 
@@ -30,7 +30,7 @@ const codesOf = (key: string) =>
     .replaceAll("-", " ") ?? "";
 const sizeOf = (key: string, side: "planned" | "found") => {
   const place = props.rows.find((row) => `${row.number ?? row.label}` === key)?.[side];
-  return place ? exact(place.sectors * 512) : "";
+  return place ? exact(place.sectors * props.sectorBytes, props.sectorBytes) : "";
 };
 </script>
 

@@ -25,7 +25,8 @@ export async function readFile(file: File, onto?: Survey): Promise<Reading> {
   }
 }
 
-function base64(bytes: Uint8Array): string {
+/** As the server takes the bytes of a file. */
+export function base64(bytes: Uint8Array): string {
   let text = "";
   for (let at = 0; at < bytes.length; at += 32_768) text += String.fromCharCode(...bytes.subarray(at, at + 32_768));
   return btoa(text);

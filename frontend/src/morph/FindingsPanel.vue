@@ -6,13 +6,13 @@ import FindingList from "../widgets/FindingList.vue";
 import { verdictName } from "../widgets/words";
 
 const props = defineProps<{ plan: Plan }>();
-const emit = defineEmits<{ choose: [row: number]; mend: [remedy: Remedy] }>();
+const emit = defineEmits<{ choose: [row: number]; mend: [remedy: Remedy]; tryOut: [remedy: Remedy | null] }>();
 
 const counts = computed(() =>
   (["stop", "mind", "note"] as const)
     .map((level) => [props.plan.findings.filter((finding) => finding.level === level).length, level] as const)
     .filter(([count]) => count)
-    .map(([count, level]) => `${count} ${level}`)
+    .map(([count, level]) => `${count} ${level}${count > 1 ? "s" : ""}`)
     .join(" · "),
 );
 </script>
@@ -21,7 +21,14 @@ const counts = computed(() =>
   <section v-if="plan.remedies.length" class="card" aria-label="Remedies">
     <div class="head"><h2>What would make it fit</h2></div>
     <ul class="lines">
-      <li v-for="(remedy, index) in plan.remedies" :key="index">
+      <li
+        v-for="(remedy, index) in plan.remedies"
+        :key="index"
+        @pointerenter="emit('tryOut', remedy)"
+        @pointerleave="emit('tryOut', null)"
+        @focusin="emit('tryOut', remedy)"
+        @focusout="emit('tryOut', null)"
+      >
         <div>
           {{ remedy.text }} <span class="muted">Then: {{ verdictName(remedy.verdict_after).toLowerCase() }}.</span>
         </div>
@@ -31,7 +38,7 @@ const counts = computed(() =>
       </li>
     </ul>
   </section>
-  <section class="card" aria-label="Findings">
+  <section id="findings" class="card" aria-label="Findings">
     <div class="head">
       <h2>Findings</h2>
       <span class="muted">{{ counts || "none" }}</span>

@@ -21,7 +21,9 @@ function figures(card: Card): string {
     return others.length > 1 ? `all ${first} % full` : others.length ? `both ${first} % full` : `${first} % full`;
   }
   const sizes = card.sizes.map(({ bytes }) => size(bytes));
-  return sizes.length > 2 ? `${sizes.slice(0, 2).join(" + ")} + …` : sizes.join(" + ") || "nothing elastic";
+  if (sizes.length > 2)
+    return `${sizes.length} rows, the largest ${size(Math.max(...card.sizes.map((one) => one.bytes)))}`;
+  return sizes.join(" + ") || "nothing elastic";
 }
 
 /** Small columns: the elastic rows one under the other, what stays open dashed. */

@@ -117,7 +117,15 @@ const kindWords = (row: PlanRow) =>
         class="fig"
         :class="{ big: rowOf(label.row)!.elastic && !many }"
       >
-        {{ sizeFine(rowOf(label.row)!.size_bytes ?? 0) }}
+        {{ sizeFine(rowOf(label.row)!.size_bytes ?? rowOf(label.row)!.least_bytes ?? 0) }}
+      </text>
+      <text
+        v-if="rowOf(label.row)!.size_bytes === null && rowOf(label.row)!.change !== 'made'"
+        class="muted"
+        :x="targetX + COLUMN + 152"
+        :y="label.y + 14"
+      >
+        at least
       </text>
       <text :x="targetX + COLUMN + 152" :y="label.y + 14" class="strong tint" :class="rowOf(label.row)!.change">
         {{ words(rowOf(label.row)!).sign }} {{ words(rowOf(label.row)!).text
@@ -132,7 +140,15 @@ const kindWords = (row: PlanRow) =>
         >
           {{ sizeFine(rowOf(label.row)!.free_after_bytes!) }} free
         </text>
-        <template v-if="rowOf(label.row)!.elastic">
+        <text
+          v-if="rowOf(label.row)!.size_bytes === null && rowOf(label.row)!.floor_lines?.carried_bytes"
+          :x="targetX + COLUMN + 36"
+          :y="label.y + 14 + LINE"
+          class="muted fig small"
+        >
+          holds {{ sizeFine(rowOf(label.row)!.floor_lines!.carried_bytes) }}
+        </text>
+        <template v-if="rowOf(label.row)!.elastic && rowOf(label.row)!.size_bytes !== null">
           <text :x="targetX + COLUMN + 152" :y="label.y + 14 + LINE" class="muted small">
             {{ percent(rowOf(label.row)!.floor_lines!.carried_bytes, rowOf(label.row)!.size_bytes ?? 0) }} full, was
             {{ percent(rowOf(label.row)!.used_bytes ?? 0, rowOf(label.row)!.source_bytes) }}

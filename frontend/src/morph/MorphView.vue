@@ -23,7 +23,7 @@ const { width: seen } = useElementSize(box);
 const { height: seenHeight } = useWindowSize();
 
 const TOP = 66;
-const ROUND_IT = 366; // what stands above and below the columns on the screen
+const ROUND_IT = 394; // what stands above and below the columns on the screen
 const width = computed(() => Math.max(760, seen.value));
 const many = computed(() => props.plan.rows.length > 9);
 const labelHeight = (number: number): number => {
@@ -80,6 +80,9 @@ const less = computed(() => {
   return { bytes, top, height: Math.abs(drawn.value.sourceBottom - drawn.value.targetBottom) };
 });
 
+/** The figure of what is missing stands beside it, and never above the columns. */
+const shortAt = computed(() => Math.max(TOP + 14, (drawn.value.overhang?.y ?? 0) + 14));
+
 const name = (disk: Job["source_head"], fallback: string) => disk?.model || fallback;
 const subtitle = (disk: Job["source_head"]) =>
   disk ? [`${disk.label} on the label`, size(disk.size_bytes, "binary"), disk.serial].filter(Boolean).join(" · ") : "";
@@ -124,20 +127,36 @@ const subtitle = (disk: Job["source_head"]) =>
         </text>
       </g>
 
-      <g v-if="plan.verdict === 'does-not-fit'">
+      <g v-if="drawn.overhang" class="overhang" data-overhang>
+        <defs>
+          <pattern id="hatch" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+            <rect width="6" height="6" fill="var(--card)" fill-opacity="0.55" />
+            <path d="M0 0v6" stroke="var(--ink)" stroke-width="1.6" />
+          </pattern>
+        </defs>
         <rect
-          class="open"
-          :x="targetX + 0.5"
-          :y="TOP + 0.5"
-          :width="COLUMN - 1"
-          :height="Math.max(2, drawn.targetBottom - TOP - 1)"
+          class="open end"
+          :x="targetX - 6.5"
+          :y="TOP - 0.5"
+          :width="COLUMN + 13"
+          :height="Math.max(2, drawn.targetBottom - TOP)"
         />
-        <text class="disk" :x="targetX + COLUMN + 36" :y="TOP + 14">
-          No layout: {{ size(plan.shortfall_bytes) }} short
+        <rect
+          class="past"
+          fill="url(#hatch)"
+          :x="targetX - 3"
+          :y="drawn.overhang.y"
+          :width="COLUMN + 6"
+          :height="Math.max(3, drawn.overhang.height)"
+        />
+        <text class="disk" text-anchor="end" :x="targetX - 14" :y="shortAt">
+          {{ size(plan.shortfall_bytes) }} short
         </text>
-        <text class="muted" :x="targetX + COLUMN + 36" :y="TOP + 34">See what would mend it, on the right.</text>
+        <text class="muted small" text-anchor="end" :x="targetX - 14" :y="shortAt + 16">
+          past the end of the target
+        </text>
       </g>
-      <g v-if="less.height > 6 && less.bytes !== 0">
+      <g v-if="less.height > 6 && less.bytes !== 0 && !drawn.overhang">
         <rect
           class="open missing"
           :x="(less.bytes > 0 ? targetX : sourceX) + 0.5"
@@ -226,6 +245,14 @@ svg {
   fill: none;
   stroke: var(--sand);
   stroke-dasharray: 3 3;
+}
+.past {
+  stroke: var(--ink);
+}
+.end {
+  stroke: var(--ink);
+  stroke-width: 1.5;
+  stroke-dasharray: none;
 }
 .carrying {
   cursor: grabbing;

@@ -38,6 +38,8 @@ export interface MorphPicture {
   sourceBottom: number;
   targetBottom: number;
   pixelsPerByte: number;
+  /** Where nothing fits: what runs past the target's end, as high as what is missing. */
+  overhang: { y: number; height: number } | null;
 }
 
 interface Piece {
@@ -81,7 +83,10 @@ export function picture(
 ): MorphPicture {
   const sourceBytes = source.sectors * source.logical_sector_bytes;
   const targetBytes = plan.target.sectors * plan.target.logical_sector_bytes;
-  const scale = frame.height / Math.max(sourceBytes, targetBytes, 1);
+  // Where nothing fits, rows are stacked at their least sizes and run past the end of the target.
+  const stacked = plan.verdict === "does-not-fit" ? plan.rows.filter((row) => row.least_bytes !== null) : [];
+  const stackBytes = stacked.reduce((sum, row) => sum + (row.least_bytes ?? 0), 0);
+  const scale = frame.height / Math.max(sourceBytes, targetBytes, stackBytes, 1);
   const firsts = new Map((source.partitions ?? []).map((p) => [p.number, p.first_lba]));
   const sourcePieces: Piece[] = [
     ...plan.rows
@@ -90,6 +95,7 @@ export function picture(
     ...gaps.map((gap) => ({ row: null, at: gap.first_lba, bytes: gap.bytes })),
   ];
   const targetPieces: Piece[] = [
+    ...stacked.map((row, at) => ({ row: row.number, at, bytes: row.least_bytes ?? 0 })),
     ...plan.rows
       .filter((row) => row.first_lba !== null)
       .map((row) => ({ row: row.number, at: row.first_lba ?? 0, bytes: row.size_bytes ?? 0 })),
@@ -98,7 +104,8 @@ export function picture(
       .map((gap) => ({ row: null, at: gap.first_lba, bytes: gap.bytes })),
   ];
   const blocksLeft = column(sourcePieces, frame.top, sourceBytes * scale);
-  const blocksRight = column(targetPieces, frame.top, targetBytes * scale);
+  const blocksRight = column(targetPieces, frame.top, (stacked.length ? stackBytes : targetBytes) * scale);
+  const short = stacked.length ? plan.shortfall_bytes * scale : 0;
   return {
     source: blocksLeft,
     target: blocksRight,
@@ -106,6 +113,7 @@ export function picture(
     sourceBottom: frame.top + sourceBytes * scale,
     targetBottom: frame.top + targetBytes * scale,
     pixelsPerByte: scale,
+    overhang: stacked.length ? { y: frame.top + stackBytes * scale - short, height: short } : null,
   };
 }
 

@@ -84,7 +84,13 @@ async function sure(): Promise<void> {
     </section>
     <div class="panes">
       <section class="card" aria-label="Plan and found">
-        <PairMorph :rows="check.rows" :sectors="check.sectors" :chosen="chosen" @choose="(row) => (chosen = row)" />
+        <PairMorph
+          :rows="check.rows"
+          :sectors="check.sectors"
+          :sector-bytes="check.sector_bytes"
+          :chosen="chosen"
+          @choose="(row) => (chosen = row)"
+        />
         <details>
           <summary>The same as a table</summary>
           <table class="plain">

@@ -2,10 +2,11 @@
 /** The morph with everything that belongs to it: fits, need, the chosen row, findings. */
 import { useEventListener } from "@vueuse/core";
 import { computed, defineAsyncComponent, nextTick, ref, watch } from "vue";
-import type { Action, Change, FitKey, Job, Remedy } from "../api/client";
+import type { Action, Change, Finding, FitKey, Job, Remedy } from "../api/client";
 import { usePreview, type Form, type JobStore } from "../api/jobs";
 import FindingsPanel from "../morph/FindingsPanel.vue";
 import FitCards from "../morph/FitCards.vue";
+import GravestFinding from "../morph/GravestFinding.vue";
 import MarginsPanel from "../morph/MarginsPanel.vue";
 import MorphTable from "../morph/MorphTable.vue";
 import MorphView from "../morph/MorphView.vue";
@@ -26,6 +27,18 @@ const margins = ref<InstanceType<typeof MarginsPanel> | null>(null);
 const ComparePlans = defineAsyncComponent(() => import("../morph/ComparePlans.vue"));
 
 const preview = usePreview(computed(() => props.job.id));
+/** What a remedy would make of it, while it is pointed at or focused. */
+const trial = usePreview(computed(() => props.job.id));
+const tried = ref("");
+function tryOut(remedy: Remedy | null): void {
+  if (remedy?.change) {
+    tried.value = remedy.text;
+    void trial.ask(remedy.change as Change);
+  } else {
+    tried.value = "";
+    trial.end();
+  }
+}
 const morph = computed(() => preview.shown.value ?? props.job.morph);
 const plan = computed(() => morph.value?.plan ?? null);
 const row = computed(() => plan.value?.rows.find((item) => item.number === chosen.value) ?? null);
@@ -65,8 +78,16 @@ async function drop(row: number, bytes: number, alone: boolean): Promise<void> {
 }
 const setFit = (fit: FitKey) => void change({ kind: "fit", fit }, "page");
 
-const mend = (remedy: Remedy) => void change(remedy.change as Change, "page");
+const mend = (remedy: Remedy) => {
+  tryOut(null);
+  void change(remedy.change as Change, "page");
+};
 
+/** The finding in its list, and the row that it speaks of. */
+function showFinding(finding: Finding): void {
+  if (finding.row !== null) chosen.value = finding.row;
+  document.getElementById("findings")?.scrollIntoView({ block: "nearest" });
+}
 function choose(step: number): void {
   const rows = plan.value?.rows ?? [];
   const index = rows.findIndex((item) => item.number === chosen.value);
@@ -143,13 +164,17 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <NeedGauge :plan="plan" :source-bytes="job.source_head?.size_bytes ?? 0" />
       <a-button size="small" class="no-print" @click="comparing = true">Compare</a-button>
     </div>
+    <GravestFinding :plan="plan" :job="job" @choose="showFinding" />
     <p v-if="pageRefused" role="alert"><span class="tag stop">stop</span> {{ pageRefused.message }}</p>
     <FitCards :cards="morph.cards" :fit="plan.fit" @fit="setFit" />
     <div class="panes">
       <section class="card morph" aria-label="Morph">
+        <p v-if="trial.shown.value && tried" class="trial" role="status">
+          {{ tried }} <b>{{ verdictName(trial.shown.value.plan.verdict) }}</b>
+        </p>
         <MorphView
           v-model:chosen="chosen"
-          :plan="plan"
+          :plan="trial.shown.value?.plan ?? plan"
           :job="job"
           :stopped="preview.shown.value?.stopped"
           :late="preview.late.value"
@@ -180,7 +205,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           @move="move"
           @headroom="margins?.focusHeadroom()"
         />
-        <FindingsPanel :plan="plan" @mend="mend" @choose="(number) => (chosen = number)" />
+        <FindingsPanel :plan="plan" @mend="mend" @try-out="tryOut" @choose="(number) => (chosen = number)" />
         <MarginsPanel ref="margins" :plan="plan" :options="job.options" :change="setMargin" :refused="marginRefused" />
       </aside>
     </div>
@@ -215,6 +240,17 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
 .verdict h1 {
   white-space: nowrap;
 }
+.trial {
+  position: absolute;
+  z-index: 2;
+  bottom: 10px;
+  right: 12px;
+  max-width: 360px;
+  padding: 3px 10px;
+  background: var(--chosen);
+  border-radius: 6px;
+  font-size: 12px;
+}
 .outlook {
   max-width: 190px;
   font-size: 12px;
@@ -227,12 +263,21 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   align-items: start;
 }
 .morph {
+  position: relative;
   padding: 14px 10px;
   overflow-x: auto;
 }
 aside {
   display: grid;
   gap: 10px;
+}
+/* Where there is room for both, the panes scroll by themselves and the page stands still. */
+@media (min-width: 981px) and (min-height: 640px) {
+  aside {
+    max-height: calc(100vh - 252px);
+    overflow-y: auto;
+    padding-right: 2px;
+  }
 }
 .keys {
   order: -1;

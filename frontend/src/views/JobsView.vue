@@ -4,12 +4,16 @@ import { useEventListener } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import type { JobLine, Survey } from "../api/client";
-import { createJob, deleteJob, jobsQuery, useAnnounce } from "../api/jobs";
+import { jobsFile, takeIn, takeOut, type Bundle } from "../api/data";
+import { createJob, deleteJob, jobsQuery, renameJob as rename, sampleJob, useAnnounce } from "../api/jobs";
 import DiskIntake from "../intake/DiskIntake.vue";
+import DropVeil from "../widgets/DropVeil.vue";
+import LineMenu from "../widgets/LineMenu.vue";
 import MiniMorph from "../widgets/MiniMorph.vue";
+import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { readFile } from "../intake/files";
-import { STAGES } from "../stages";
+import { STAGE_KEYS, STAGES, type Stage } from "../stages";
 import { isTyping } from "../widgets/keys";
 import { moment } from "../widgets/units";
 import { FIT_NAMES, verdictName } from "../widgets/words";
@@ -20,9 +24,19 @@ const queries = useQueryClient();
 const { data: jobs, isPending, error, refetch } = useQuery(jobsQuery());
 const announce = useAnnounce();
 const search = ref("");
+const stage = ref<"" | Stage | "closed">("");
+const verdict = ref<"" | NonNullable<JobLine["verdict"]>>("");
+const STAGE_CHOICES = [
+  { value: "", label: "every stage" },
+  ...STAGE_KEYS.map((key) => ({ value: key, label: STAGES[key].name })),
+  { value: "closed", label: "Closed" },
+] as const;
+const VERDICT_CHOICES = [
+  { value: "", label: "every verdict" },
+  ...(["comfortable", "tight", "does-not-fit"] as const).map((key) => ({ value: key, label: verdictName(key) })),
+] as const;
 const trouble = ref("");
 const adding = ref(false);
-const dragging = ref(false);
 
 document.title = "Jobs · Ylemorph";
 
@@ -32,7 +46,12 @@ const shown = computed(() => {
     [job.code, job.name, job.machine, job.source?.model, job.source?.serial, job.target?.model, job.target?.label]
       .join(" ")
       .toLowerCase();
-  const found = (jobs.value ?? []).filter((job) => words.every((word) => text(job).includes(word)));
+  const found = (jobs.value ?? []).filter(
+    (job) =>
+      words.every((word) => text(job).includes(word)) &&
+      (!stage.value || (stage.value === "closed" ? !!job.closed : !job.closed && job.stage === stage.value)) &&
+      (!verdict.value || job.verdict === verdict.value),
+  );
   return [...found.filter((job) => !job.closed), ...found.filter((job) => job.closed)];
 });
 const today = new Date().toISOString().slice(0, 10);
@@ -51,30 +70,63 @@ async function begin(source?: Survey, words: string[] = []): Promise<void> {
   }
 }
 
-async function forget(job: JobLine): Promise<void> {
+async function sample(): Promise<void> {
   try {
-    await deleteJob(job.id);
+    const job = await sampleJob();
+    void queries.invalidateQueries({ queryKey: ["jobs"] });
+    await router.push(`/jobs/${job.id}/fit`);
+  } catch (failure) {
+    trouble.value = (failure as Error).message;
+  }
+}
+
+const ACTS = [
+  { key: "double", text: "Duplicate" },
+  { key: "out", text: "Take out as file" },
+  { key: "delete", text: "Delete" },
+] as const;
+/** The last deleted job with all that belonged to it, for as long as it can be put back from here. */
+const deleted = ref<{ words: string; bundle: Bundle } | null>(null);
+
+async function act(what: (typeof ACTS)[number]["key"], job: JobLine): Promise<void> {
+  trouble.value = "";
+  try {
+    if (what === "out") window.location.assign(jobsFile([job.id]));
+    else if (what === "double") await double(job);
+    else await forget(job);
+  } catch (failure) {
+    trouble.value = (failure as Error).message;
+  }
+  void queries.invalidateQueries({ queryKey: ["jobs"] });
+}
+async function double(job: JobLine): Promise<void> {
+  const [id] = await takeIn(await takeOut([job.id]));
+  if (id !== undefined && !job.closed) await rename(id, `${job.name}, second`.slice(0, 200));
+}
+/** A job that cannot be read cannot be taken out either, so it goes without a way back. */
+async function forget(job: JobLine): Promise<void> {
+  const bundle = job.broken ? null : await takeOut([job.id]);
+  await deleteJob(job.id);
+  deleted.value = bundle ? { words: `${job.code} ${job.name}`.trim(), bundle } : null;
+}
+async function bringBack(): Promise<void> {
+  if (!deleted.value) return;
+  const { bundle } = deleted.value;
+  try {
+    await takeIn(bundle);
+    deleted.value = null;
   } catch (failure) {
     trouble.value = (failure as Error).message;
   }
   void queries.invalidateQueries({ queryKey: ["jobs"] });
 }
 
-useEventListener(window, "dragover", (event: DragEvent) => {
-  event.preventDefault();
-  dragging.value = true;
-});
-useEventListener(window, "dragleave", (event: DragEvent) => {
-  if (!event.relatedTarget) dragging.value = false;
-});
-useEventListener(window, "drop", (event: DragEvent) => {
-  event.preventDefault();
-  dragging.value = false;
-  const file = event.dataTransfer?.files[0];
+function dropped(what: DataTransfer): void {
+  const file = what.files[0];
   if (!file) return;
   trouble.value = "";
   void beginFrom(file);
-});
+}
 
 /** A dropped listing of one disk begins a job at once; of several, the job begins where the disk is chosen. */
 async function beginFrom(file: File): Promise<void> {
@@ -92,7 +144,10 @@ async function beginFrom(file: File): Promise<void> {
 }
 
 useEventListener(window, "keydown", (event: KeyboardEvent) => {
-  if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey || event.key.toLowerCase() !== "n") return;
+  if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
+  const key = event.key.toLowerCase();
+  if (key === "z") void bringBack();
+  if (key !== "n") return;
   event.preventDefault();
   adding.value = true;
 });
@@ -110,6 +165,8 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
         allow-clear
         aria-label="Search jobs"
       />
+      <PickOne v-model="stage" :choices="STAGE_CHOICES" label="Stage of the jobs" />
+      <PickOne v-model="verdict" :choices="VERDICT_CHOICES" label="Verdict of the jobs" />
       <a-button type="primary" :aria-expanded="adding" @click="adding = !adding">New job</a-button>
     </div>
 
@@ -122,6 +179,10 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     </section>
     <p v-if="trouble" role="alert" class="card"><span class="tag stop">stop</span> {{ trouble }}</p>
 
+    <p v-if="deleted" role="status" class="card">
+      {{ deleted.words }} is deleted.
+      <a-button size="small" @click="bringBack">Undo <kbd>Z</kbd></a-button>
+    </p>
     <div v-if="isPending" class="card wait"><a-spin /> Reading the jobs</div>
     <div v-else-if="error" class="card" role="alert">
       <p>{{ error.message }}</p>
@@ -129,14 +190,22 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     </div>
     <section v-else-if="!jobs?.length" class="card empty">
       <h2>No jobs yet</h2>
+      <p>
+        Ylemorph works out, before a clone of one to three hours starts, how every partition of a disk will fit a disk
+        of another size, what will go wrong and what would mend it. It changes nothing on any disk.
+      </p>
       <p>There are three ways to begin:</p>
       <ol>
         <li>Drop a listing or survey of the source disk anywhere on this page.</li>
         <li>Press <b>New job</b> and read a disk on the bench, or paste a listing.</li>
         <li>Press <b>New job</b> and type the numbers: sizes and used space are enough.</li>
       </ol>
+      <div>
+        <a-button @click="sample">Try it with a sample</a-button>
+        <span class="muted"> A 1 TB disk onto one of 480 GB.</span>
+      </div>
     </section>
-    <p v-else-if="!shown.length" class="card">No job matches “{{ search }}”.</p>
+    <p v-else-if="!shown.length" class="card">No job matches{{ search ? ` “${search}”` : "" }}.</p>
     <div v-else class="card list">
       <table class="plain">
         <caption class="sr-only">
@@ -151,7 +220,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
             <th scope="col">Verdict</th>
             <th scope="col">Stage</th>
             <th scope="col">Changed</th>
-            <th scope="col"><span class="sr-only">Delete</span></th>
+            <th scope="col"><span class="sr-only">What to do</span></th>
           </tr>
         </thead>
         <tbody>
@@ -199,21 +268,18 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
             </td>
             <td class="muted">{{ moment(job.changed_at) }}</td>
             <td @click.stop>
-              <a-popconfirm
-                :title="`Delete ${job.code} ${job.name} with its history?`"
-                ok-text="Delete"
-                cancel-text="Keep"
-                @confirm="forget(job)"
-              >
-                <a-button size="small" type="text" :aria-label="`Delete ${job.code} ${job.name}`">Delete</a-button>
-              </a-popconfirm>
+              <LineMenu
+                :label="`What to do with ${job.code} ${job.name}`"
+                :items="job.broken ? ACTS.slice(2) : ACTS"
+                @choose="(what) => act(what, job)"
+              />
             </td>
           </tr>
         </tbody>
       </table>
     </div>
   </main>
-  <div v-if="dragging" class="veil" aria-hidden="true">Drop the listing to begin a job</div>
+  <DropVeil words="Drop the listing to begin a job" @drop="dropped" />
 </template>
 
 <style scoped>
@@ -274,17 +340,5 @@ tbody tr:last-child td {
   .head {
     flex-wrap: wrap;
   }
-}
-.veil {
-  position: fixed;
-  inset: 12px;
-  display: grid;
-  place-items: center;
-  font-size: 18px;
-  font-weight: 600;
-  background: color-mix(in srgb, var(--paper) 88%, transparent);
-  border: 2px dashed var(--action);
-  border-radius: 12px;
-  pointer-events: none;
 }
 </style>

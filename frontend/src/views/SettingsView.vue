@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { reactive, ref, shallowRef, watch } from "vue";
 import { ProblemError } from "../api/client";
 import { settingsQuery, writeSettings, type SettingsIn } from "../api/settings";
+import DataPanel from "../widgets/DataPanel.vue";
 import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { units } from "../widgets/units";
@@ -108,6 +109,7 @@ function setUnits(value: "binary" | "decimal"): void {
           <dd class="fig">{{ settings.version }}</dd>
         </dl>
       </section>
+      <DataPanel />
     </template>
   </main>
 </template>

@@ -2,7 +2,10 @@
 import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import type { Job, Survey } from "../api/client";
-import { shelfQuery, type JobStore } from "../api/jobs";
+import { ladderQuery, shelfQuery, type Offer } from "../api/buy";
+import type { JobStore } from "../api/jobs";
+import GrowthPanel from "../buy/GrowthPanel.vue";
+import LadderChart from "../buy/LadderChart.vue";
 import DiskIntake from "../intake/DiskIntake.vue";
 import DiskHead from "../widgets/DiskHead.vue";
 import DiskTable from "../widgets/DiskTable.vue";
@@ -14,8 +17,19 @@ const props = defineProps<{ job: Job; store: JobStore }>();
 const { data: shelf } = useQuery(shelfQuery());
 const typed = ref("");
 const sector = ref<512 | 4096>(512);
+const from = ref<"usual" | "own">("usual");
+const { data: ladder, error: noLadder } = useQuery(
+  computed(() => ({
+    ...ladderQuery(props.job, from.value, `${sector.value}`),
+    enabled: !!props.job.source,
+  })),
+);
 const refused = props.store.refusedIn("page");
 const wrong = props.store.refusedIn("confirm");
+const FROM = [
+  { value: "usual", label: "Usual sizes" },
+  { value: "own", label: "Shelf" },
+];
 const SECTORS = [
   { value: 512, label: "512-byte sectors" },
   { value: 4096, label: "4096-byte sectors" },
@@ -34,6 +48,19 @@ function take(nominal: string): void {
   const target = { nominal, logical_sector_bytes: sector.value };
   if (nominal.trim()) void props.store.change({ kind: "target", target });
 }
+/** A disk of the shelf by its exact sectors, a usual size by its label. */
+function takeOffer(offer: Offer): void {
+  const nominal = from.value === "usual" ? offer.name : `${offer.sectors}s`;
+  const target = { nominal, logical_sector_bytes: offer.logical_sector_bytes };
+  void props.store.change({ kind: "target", target });
+}
+const chosen = computed(() => {
+  const { target_size: text, target_head: head } = props.job;
+  const found = ladder.value?.disks.find((offer) =>
+    from.value === "usual" ? offer.name === text : `${offer.sectors}s` === text,
+  );
+  return found && head ? found.name : "";
+});
 const takeSurvey = (target: Survey) => void props.store.change({ kind: "target", target: { ...target } });
 
 /** What is typed to confirm that this disk may be overwritten; the server says whether it is the right one. */
@@ -65,13 +92,35 @@ const asked = computed(() => {
       <span class="muted">the disk it must fit</span>
     </div>
     <p v-if="refused" role="alert" class="card"><span class="tag stop">stop</span> {{ refused.message }}</p>
+    <section v-if="job.source" class="card" aria-label="Which size would do">
+      <div class="top">
+        <h2>Which size would do</h2>
+        <a-segmented v-model:value="from" :options="FROM" size="small" aria-label="Usual sizes or the shelf" />
+        <router-link class="aside" :to="{ path: '/shelf', query: { job: job.id } }">
+          Shelf with prices<template v-if="shelf?.disks.length"> · {{ shelf.disks.length }} disks</template>
+        </router-link>
+      </div>
+      <p v-if="noLadder" role="alert">{{ noLadder.message }}</p>
+      <p v-else-if="ladder && !ladder.disks.length">
+        The shelf is empty. <router-link to="/shelf">Put disks on it</router-link>, or take a usual size.
+      </p>
+      <LadderChart
+        v-else-if="ladder"
+        :ladder="ladder"
+        :chosen="chosen"
+        :sector="sector"
+        :whole="from === 'own' && ladder.disks.length < 14"
+        @choose="takeOffer"
+      />
+      <p v-else><a-spin /> Working out the sizes</p>
+    </section>
     <section class="card choose">
       <div>
         <h2>A size</h2>
         <p class="muted">The disk need not be there yet, nor be bought.</p>
-        <div class="sizes" role="group" aria-label="Usual sizes">
+        <div v-if="!job.source" class="sizes" role="group" aria-label="Usual sizes">
           <a-button
-            v-for="item in shelf ?? []"
+            v-for="item in shelf?.sizes ?? []"
             :key="item.label"
             size="small"
             :class="{ chosen: job.target_size === item.label }"
@@ -133,6 +182,7 @@ const asked = computed(() => {
       </p>
       <FindingList :findings="job.target_findings" />
     </section>
+    <GrowthPanel v-if="job.source" :job="job" :store="store" />
     <div v-if="job.target_head" class="next">
       <router-link :to="`/jobs/${job.id}/${job.source ? 'fit' : 'source'}`">
         <a-button type="primary">{{ job.source ? "See how it fits" : "Read the source" }}</a-button>
@@ -146,6 +196,14 @@ const asked = computed(() => {
   display: grid;
   grid-template-columns: minmax(0, 1fr);
   gap: 10px;
+}
+.top {
+  display: flex;
+  gap: 14px;
+  align-items: baseline;
+}
+.top .aside {
+  margin-left: auto;
 }
 .choose {
   grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);

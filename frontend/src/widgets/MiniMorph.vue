@@ -10,17 +10,22 @@ const HEIGHT = 40;
 const shapes = computed(() => {
   const source = props.job.source?.size_bytes ?? 0;
   const target = props.job.target?.size_bytes ?? 0;
-  const scale = (HEIGHT - 2) / Math.max(source, target, 1);
+  // What does not fit is stacked at its least sizes and runs past the end, as on Fit.
+  const short = props.job.verdict === "does-not-fit";
+  const taken = (row: JobLine["strip"][number]) => (short ? row.least_bytes : row.size_bytes);
+  const stack = props.job.strip.reduce((sum, row) => sum + (taken(row) ?? 0), 0);
+  const scale = (HEIGHT - 2) / Math.max(source, target, stack, 1);
   let left = 1;
   let right = 1;
   const rows = props.job.strip.map((row) => {
     const a = left;
     left += row.source_bytes * scale;
     const b = right;
-    right += (row.size_bytes ?? 0) * scale;
-    return { number: row.number, change: row.change, a, a2: left, b, b2: right, there: row.size_bytes !== null };
+    right += (taken(row) ?? 0) * scale;
+    return { number: row.number, change: row.change, a, a2: left, b, b2: right, there: taken(row) !== null };
   });
-  return { rows, source: source * scale, target: target * scale };
+  const over = short ? Math.max(3, (stack - target) * scale) : 0;
+  return { rows, source: source * scale, target: target * scale, over };
 });
 </script>
 
@@ -43,6 +48,7 @@ const shapes = computed(() => {
       <rect class="block" x="1" :y="row.a" width="12" :height="Math.max(0.6, row.a2 - row.a - 0.5)" />
       <rect v-if="row.there" class="block" x="71" :y="row.b" width="12" :height="Math.max(0.6, row.b2 - row.b - 0.5)" />
     </g>
+    <rect v-if="shapes.over" class="over" x="68.5" :y="1 + shapes.target" width="14.8" :height="shapes.over" />
   </svg>
 </template>
 
@@ -59,6 +65,10 @@ const shapes = computed(() => {
   fill: none;
   stroke: currentColor;
   stroke-dasharray: 2 2;
+}
+.over {
+  fill: var(--ink);
+  stroke: var(--card);
 }
 .open {
   fill: none;

@@ -15,6 +15,8 @@ const UNIT_CHOICES = [
     </router-link>
     <nav class="places no-print" aria-label="Places">
       <router-link to="/">Jobs</router-link>
+      <router-link to="/shelf">Shelf</router-link>
+      <router-link to="/fleets">Fleet</router-link>
       <router-link to="/bench">Bench</router-link>
       <router-link to="/settings">Workshop</router-link>
     </nav>

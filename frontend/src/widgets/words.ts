@@ -83,7 +83,12 @@ export const KEYS: readonly (readonly [string, string])[] = [
   ["← → Space", "the rehearsal one step back or forth, play or pause"],
   ["Z", "undo; with Shift redo"],
   ["N", "on Jobs: a new job"],
-  ["G then J, B, W", "go to Jobs, to the bench, to the workshop's defaults"],
+  ["N, Z", "on Shelf: another disk, the last change taken back"],
+  ["↑ ↓ Enter", "on a ladder: another size, take it"],
+  [
+    "G then J, D, M, B, W",
+    "go to Jobs, to the shelf's disks, to many machines, to the bench, to the workshop's defaults",
+  ],
   ["G then S, T, F, C, K", "go to Source, Target, Fit, Carry out, Check back"],
   ["?", "all keys"],
 ];

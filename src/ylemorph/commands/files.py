@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 EDGE = 4096  # bytes at the start and the end of a file by which text is told from an image
 LEAST_IMAGE = 512
+CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\v\f\r\x1a")  # that no text has
 
 
 def read_disk(name: str, wanted: str | None = None, option: str = "--disk") -> "Survey":
@@ -66,19 +67,32 @@ def _read(name: str) -> tuple[bool, bytes]:
             raise ValueError("standard input is closed")
         return False, sys.stdin.buffer.read(MAX_FILE_BYTES + 1)
     with Path(name).open("rb") as file:
-        status = os.fstat(file.fileno())
-        if stat.S_ISBLK(status.st_mode):
-            return True, b""
-        head = file.read(EDGE)
-        if stat.S_ISREG(status.st_mode) and status.st_size > EDGE:
-            file.seek(-EDGE, os.SEEK_END)
-            tail = file.read(EDGE)
-            file.seek(EDGE)
-        else:
-            tail = b""
-        if status.st_size >= LEAST_IMAGE and not (is_text(head) and is_text(tail)):
-            return True, b""
-        return False, head + file.read(MAX_FILE_BYTES + 1 - EDGE)
+        is_image, head = _told(file)
+        return is_image, b"" if is_image else head + file.read(MAX_FILE_BYTES + 1 - EDGE)
+
+
+def is_image(name: str) -> bool:
+    """Whether a file holds a disk and no text; False for one that cannot be opened."""
+    try:
+        with Path(name).open("rb") as file:
+            return _told(file)[0]
+    except (OSError, ValueError):
+        return False
+
+
+def _told(file: IO[bytes]) -> tuple[bool, bytes]:
+    """Whether an open file is an image or a device, and its beginning, behind which the file stands then."""
+    status = os.fstat(file.fileno())
+    if stat.S_ISBLK(status.st_mode):
+        return True, b""
+    head = file.read(EDGE)
+    if stat.S_ISREG(status.st_mode) and status.st_size > EDGE:
+        file.seek(-EDGE, os.SEEK_END)
+        tail = file.read(EDGE)
+        file.seek(EDGE)
+    else:
+        tail = b""
+    return status.st_size >= LEAST_IMAGE and not (is_text(head) and is_text(tail)), head
 
 
 def is_text(block: bytes) -> bool:
@@ -88,7 +102,7 @@ def is_text(block: bytes) -> bool:
     if b"\0" in block:
         narrow = [half for half in (block[::2], block[1::2]) if not any(half)]
         return len(narrow) == 1 and is_text(block[1::2] if narrow[0] == block[::2] else block[::2])
-    return not any(byte < 32 and byte not in b"\t\n\v\f\r\x1a" for byte in block)
+    return len(block) == len(block.translate(None, CONTROLS))
 
 
 def _picked(found: "tuple[Listed, ...]", wanted: str | None, shown: str, option: str) -> "Listed":

@@ -1,13 +1,13 @@
 """What the commands share that make a plan for a pair of disks: arguments, and the plan itself."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from ..core.errors import YlemorphError
-from ..core.fit.options import OPTIONS
+from ..core.fit.options import OPTIONS, OptionKind
 from .files import read_disk
 
 if TYPE_CHECKING:
@@ -17,9 +17,9 @@ if TYPE_CHECKING:
 REPEATED = frozenset(("rows", "row-sizes", "row-roles"))
 
 
-def pair_options(command: Callable[..., Any]) -> Callable[..., Any]:
-    """SOURCE, the target, and a flag for each option of the table."""
-    for kind in reversed(OPTIONS.values()):
+def option_flags(command: Callable[..., Any], kinds: Iterable[OptionKind] = OPTIONS.values()) -> Callable[..., Any]:
+    """A flag for each option of the table, or for some of them."""
+    for kind in reversed(list(kinds)):
         command = click.option(
             "--" + kind.key.replace("_", "-"),
             kind.key,
@@ -28,6 +28,12 @@ def pair_options(command: Callable[..., Any]) -> Callable[..., Any]:
             metavar=kind.metavar or None,
             help=kind.help,
         )(command)
+    return command
+
+
+def pair_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """SOURCE, the target, and a flag for each option of the table."""
+    command = option_flags(command)
     for add in (
         click.option("--target-disk", metavar="NAME", help="Which disk, where TARGET lists several."),
         click.option("--disk", metavar="NAME", help="Which disk, where SOURCE lists several."),
@@ -57,11 +63,11 @@ def plan_of(
     if source == "-" and target == "-":
         raise YlemorphError("standard input can be read only once", at="--target", mend="give one of the two as a file")
     source_read = read_disk(source, disk).disk
-    target_read = _read_target(target, int(target_sector), target_disk)
-    return make_plan(source_read, target_read, options_from(_options_given(flags), source_read, target_read))
+    target_read = read_target(target, int(target_sector), target_disk)
+    return make_plan(source_read, target_read, options_from(options_given(flags), source_read, target_read))
 
 
-def _options_given(flags: dict[str, Any]) -> dict[str, Any]:
+def options_given(flags: dict[str, Any]) -> dict[str, Any]:
     """The flags that were given, in the shape that options are read from."""
     given: dict[str, Any] = {key: list(value) if isinstance(value, tuple) else value for key, value in flags.items()}
     wanted = {key: value for key, value in given.items() if value not in (None, [])}
@@ -70,7 +76,7 @@ def _options_given(flags: dict[str, Any]) -> dict[str, Any]:
     return wanted
 
 
-def _read_target(text: str, sector: int, wanted: str | None) -> "Disk":
+def read_target(text: str, sector: int, wanted: str | None) -> "Disk":
     """A size where the text reads as one and no file has that name; else a file."""
     from ..core.errors import BadSize
     from ..formats.targets import target_from_text

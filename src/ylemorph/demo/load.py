@@ -4,6 +4,7 @@ import sqlite3
 
 from ..bench.bench import Bench, usual
 from ..store import jobs
+from .fleet import load_fleet
 from .history import load_history
 from .scenario import jobs as demo_jobs
 
@@ -16,6 +17,7 @@ def load_demo(connection: sqlite3.Connection, bench: Bench | None = None) -> int
     states = demo_jobs()
     for state in states:
         jobs.create(connection, state, "Job begun")
+    load_fleet(connection)
     if bench is not None:
         for key in usual():
             bench.attach(key)

@@ -195,6 +195,11 @@ def jobs() -> list[JobState]:
     ]  # fmt: skip
 
 
+def sample_job() -> JobState:
+    """What a first visit can try: a slow hard disk onto a smaller solid-state disk that is not bought yet."""
+    return _job("Sample: a 1 TB disk to 480 GB", "", "Lending desk", "To try things on.", lending_desk(), "480GB")
+
+
 def _job(name: str, code: str, machine: str, note: str, source: Survey, target: Survey | str) -> JobState:
     """A job whose target is a disk, or a size as one would type it."""
     wanted = SizedTarget(target, target_from_text(target)) if isinstance(target, str) else target

@@ -18,7 +18,7 @@ from ..core.job.bench_changes import ChooseWay, SetFact
 from ..core.job.change import Change, row_of
 from ..core.job.changes import CHANGES
 from ..core.job.disk_changes import Confirm, Describe, SetSource, SetTarget
-from ..core.job.row_changes import Leave, Lighten, Move, SetOption, TakeRest
+from ..core.job.row_changes import Leave, Lighten, Move, SetGrowth, SetOption, TakeRest
 from ..core.job.size_changes import Pin
 from ..core.job.state import JobState, SizedTarget
 from ..core.sizes import Bytes
@@ -228,6 +228,14 @@ def _lighten(data: Mapping[str, Any], state: JobState) -> Lighten:
     return Lighten(number, dict(read.lighten)[number])
 
 
+def _growth(data: Mapping[str, Any], state: JobState) -> SetGrowth:
+    number, size = _number(data, "row"), data.get("size")
+    if size is None or (isinstance(size, str) and not size.strip()):
+        return SetGrowth(number, None)
+    read = options_from({"growth": {number: size}}, state.source_disk, None)
+    return SetGrowth(number, dict(read.growth)[number])
+
+
 def _move(data: Mapping[str, Any], _state: JobState) -> Move:
     return Move(_number(data, "row"), _number(data, "value"))
 
@@ -256,7 +264,7 @@ def _way(data: Mapping[str, Any], _state: JobState) -> ChooseWay:
 _SPECIAL: dict[str, Callable[[Mapping[str, Any], JobState], Change]] = {
     "describe": _describe, "source": _source, "target": _target, "confirm": _confirm, "disk-size": _disk_size,
     "used": _used, "immovable": _immovable, "lightened": _lightened, "pin": _pin, "leave": _leave, "lighten": _lighten,
-    "move": _move, "fact": _fact, "way": _way,
+    "growth": _growth, "move": _move, "fact": _fact, "way": _way,
 }  # fmt: skip
 _READERS = {key: _SPECIAL.get(key) or _plain(kind) for key, kind in CHANGES.items() if kind is not SetOption}
 CHANGE_KINDS = tuple(sorted({*_READERS, *OPTION_CHANGES}))

@@ -85,6 +85,7 @@ def row_to_data(row: PlanRow) -> dict[str, Any]:
         "kind": row.kind,
         "logical": row.logical,
         "resizable": row.resizable,
+        "least_bytes": row.least_bytes,
         "dropped": row.row.dropped,
         "ceiling_bytes": row.ceiling_bytes,
         "floor_lines": None if floors is None else {line: getattr(floors, line) for line in FLOOR_LINES},

@@ -74,6 +74,7 @@ class PlanRowModel(_Model):
     kind: Kind
     logical: bool
     resizable: bool
+    least_bytes: int | None = Field(description="What it takes at least under the plan's fit")
     dropped: bool
     ceiling_bytes: int | None
     floor_lines: FloorLinesModel | None

@@ -85,7 +85,7 @@ LISTINGS = (
     Listing(
         "table of partitions", "a table with a header line",
         lambda given: given.data is None and looks_like_rows(given.text),
-        lambda given: [read_rows(given.text, table=given.table, size=given.size)],
+        lambda given: read_rows(given.text, table=given.table, size=given.size),
     ),
 )  # fmt: skip
 KNOWN = "give " + ", ".join(listing.name for listing in LISTINGS[:-1]) + f" or {LISTINGS[-1].name}"

@@ -72,9 +72,12 @@ HealthModel = _MODELS[Health]
 FileSystemModel = _MODELS[FileSystem]
 
 
+_hints = cache(get_type_hints)  # asked for every part of every survey, and always the same
+
+
 def _core(declared: type, model: BaseModel) -> Any:
     """The value of ``core.disk`` that a checked model stands for."""
-    hints = get_type_hints(declared)
+    hints = _hints(declared)
     given = {
         name: _value(hints[name], value)
         for name in type(model).model_fields

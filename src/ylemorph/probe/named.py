@@ -148,7 +148,11 @@ def is_blank(part: Window, start: int = 0, stop: int | None = None) -> bool:
         return True
     head = part.read(start, min(EDGE, end - start))
     tail_from = max(start + len(head), end - EDGE)
-    return not any(head) and not any(part.read(tail_from, end - tail_from))
+    return _zeros(head) and _zeros(part.read(tail_from, end - tail_from))
+
+
+def _zeros(data: bytes) -> bool:
+    return data.count(0) == len(data)
 
 
 class _Edges:

@@ -40,6 +40,11 @@ def checks(connection: sqlite3.Connection, job: int) -> list[Finished]:
     return [Finished(row["id"], row["made_at"], surveys.get(connection, row["survey"])) for row in rows]
 
 
+def checked(connection: sqlite3.Connection) -> set[int]:
+    """For the list: jobs whose finished disk was read."""
+    return {row["job"] for row in connection.execute("SELECT DISTINCT job FROM finished")}
+
+
 def add_check(connection: sqlite3.Connection, job: int, survey: Survey, at: str = "") -> None:
     """Keep a reading of the finished disk; the oldest gives way to very many. Raises BadOption or NotFound."""
     with transaction(connection):

@@ -22,7 +22,7 @@ from ..formats.options import facts_from, facts_to_data, options_from, options_t
 from ..formats.targets import target_from_text
 from . import surveys
 from .closings import must_be_open
-from .database import NotFound, now, snapshot, transaction
+from .database import NotFound, freeing, now, snapshot, transaction
 
 Part = TypeVar("Part")
 
@@ -250,7 +250,11 @@ def _revision(row: sqlite3.Row) -> Revision:
 
 
 def delete(connection: sqlite3.Connection, job_id: int) -> None:
-    """Forget a job with all its revisions, and the surveys that only it used."""
+    """Forget a job with all its revisions, and the surveys that only it used; possible even on a full disk."""
+    freeing(connection, lambda: _delete(connection, job_id))
+
+
+def _delete(connection: sqlite3.Connection, job_id: int) -> None:
     with transaction(connection):
         _must_be(connection, job_id)
         connection.execute("UPDATE revision SET parent = NULL WHERE job = ?", (job_id,))

@@ -2,6 +2,7 @@
 
 import json
 import sqlite3
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
@@ -16,7 +17,10 @@ What = Literal["done", "failed", "again"]
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """A step that was done, failed, or is done again from there; ``seconds`` since the event before it."""
+    """A step that was done, failed, or is done again from there.
+
+    ``seconds`` since the event before it, or as somebody typed them.
+    """
 
     step: int
     what: What
@@ -135,6 +139,46 @@ def take_back(connection: sqlite3.Connection, job: int) -> None:
             connection.execute("UPDATE run SET ended_at = NULL WHERE id = ?", (run.id,))
 
 
+def type_times(
+    connection: sqlite3.Connection,
+    job: int,
+    seconds: Mapping[int, int],
+    way: str,
+    steps: list[dict[str, Any]],
+    kind: str,
+) -> None:
+    """What steps really took, as typed: into the record where all was done, else into a record of its own.
+
+    Raises BadOption for a step that is not there.
+    """
+    with transaction(connection):
+        must_be_open(connection, job)
+        run = current(connection, job)
+        if run is None or run.ended_at is None or run.step is not None:
+            connection.execute("UPDATE run SET ended_at = ? WHERE job = ? AND ended_at IS NULL", (now(), job))
+            connection.execute(
+                "INSERT INTO run (job, way, kind, steps, begun_at, ended_at) VALUES (?1, ?2, ?3, ?4, ?5, ?5)",
+                (job, way, kind, json.dumps(steps, ensure_ascii=False), now()),
+            )
+            run = current(connection, job)
+        assert run is not None
+        for step, took in seconds.items():
+            if not 1 <= step <= len(run.steps):
+                raise BadOption(f"there is no step {step}", at="step_minutes", mend="load the page again")
+            _type_time(connection, run, step, took)
+
+
+def _type_time(connection: sqlite3.Connection, run: Run, step: int, seconds: int) -> None:
+    changed = connection.execute(
+        "UPDATE run_event SET seconds = ? WHERE run = ? AND step = ? AND what = 'done'", (seconds, run.id, step)
+    )
+    if changed.rowcount == 0:
+        connection.execute(
+            "INSERT INTO run_event (run, step, what, at, seconds) VALUES (?, ?, 'done', ?, ?)",
+            (run.id, step, now(), seconds),
+        )
+
+
 def end(connection: sqlite3.Connection, job: int) -> None:
     """End the record before its last step, to go another way. Raises BadOption."""
     with transaction(connection):
@@ -164,7 +208,7 @@ WHERE run.kind = ? AND run.ended_at IS NOT NULL ORDER BY run.id DESC LIMIT 200
 def ratios(connection: sqlite3.Connection, kind: str) -> list[Fraction]:
     """Real by nominal time of each finished job between such disks (rule 11.3), over the steps that copy to the target.
 
-    A job whose steps were not all done, or done in no time at all, tells nothing.
+    A job whose copies were not all done, or done in no time at all, tells nothing.
     """
     found = []
     for row in connection.execute(FINISHED, (kind,)):
@@ -173,7 +217,7 @@ def ratios(connection: sqlite3.Connection, kind: str) -> list[Fraction]:
         took = {event.step: event.seconds for event in run.events if event.what == "done"}
         moved = [number for number, seconds in nominal.items() if seconds]
         real = sum(took.get(number, 0) for number in moved)
-        if moved and real and len(took) == len(run.steps):
+        if moved and real and all(number in took for number in moved):
             found.append(Fraction(real, sum(nominal[number] for number in moved)))
     return found
 
@@ -189,7 +233,7 @@ def _open(connection: sqlite3.Connection, job: int) -> Run:
 def _run(connection: sqlite3.Connection, row: sqlite3.Row) -> Run:
     events, before = [], row["begun_at"]
     for event in connection.execute("SELECT * FROM run_event WHERE run = ? ORDER BY id", (row["id"],)):
-        seconds = _seconds(before, event["at"])
+        seconds = _seconds(before, event["at"]) if event["seconds"] is None else event["seconds"]
         events.append(Event(event["step"], event["what"], event["reason"] or "", event["note"], event["at"], seconds))
         before = event["at"]
     return Run(row["id"], row["way"], json.loads(row["steps"]), row["begun_at"], row["ended_at"], tuple(events))

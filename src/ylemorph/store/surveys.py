@@ -1,11 +1,13 @@
 """Surveys, kept once each by their content, compact; read back without the limits that guard imports."""
 
+import contextlib
 import hashlib
 import json
 import sqlite3
 from functools import lru_cache
 
 from ..core.disk.model import Survey
+from ..core.errors import YlemorphError
 from ..formats.survey import survey_from_kept
 from ..formats.survey_data import write_survey
 from .database import NotFound
@@ -15,7 +17,10 @@ def keep(connection: sqlite3.Connection, survey: Survey) -> int:
     """Id of ``survey`` in the store. Call it inside a transaction."""
     body = write_survey(survey, indent=None)
     digest = hashlib.sha256(body.encode("utf-8", "surrogatepass")).hexdigest()
-    connection.execute("INSERT INTO survey (digest, body) VALUES (?, ?) ON CONFLICT DO NOTHING", (digest, body))
+    connection.execute(
+        "INSERT INTO survey (digest, body, serial) VALUES (?, ?, ?) ON CONFLICT DO NOTHING",
+        (digest, body, survey.disk.serial),
+    )
     row = connection.execute("SELECT id FROM survey WHERE digest = ?", (digest,)).fetchone()
     return int(row["id"])
 
@@ -43,9 +48,22 @@ def _read(body: str) -> Survey:
     return survey_from_kept(json.loads(body))
 
 
+def of_disk(connection: sqlite3.Connection, serial: str) -> list[Survey]:
+    """All surveys of the disk with a serial, whatever they came with; one that cannot be read is passed over."""
+    found = []
+    for row in connection.execute(OF_DISK, (serial,)):
+        with contextlib.suppress(YlemorphError, ValueError):
+            found.append(_read(row["body"]))
+    return found
+
+
+OF_DISK = "SELECT body FROM survey WHERE serial = ?1 AND ?1 <> '' ORDER BY id LIMIT 400"
+
+
 def drop_unused(connection: sqlite3.Connection) -> None:
     """Forget surveys that no revision and no check names any more. Call it inside a transaction."""
     connection.execute(
         "DELETE FROM survey WHERE id NOT IN (SELECT source FROM revision WHERE source IS NOT NULL"
-        " UNION SELECT target FROM revision WHERE target IS NOT NULL UNION SELECT survey FROM finished)"
+        " UNION SELECT target FROM revision WHERE target IS NOT NULL UNION SELECT survey FROM finished"
+        " UNION SELECT survey FROM fleet_machine WHERE survey IS NOT NULL)"
     )

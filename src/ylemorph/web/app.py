@@ -9,20 +9,25 @@ from flask_openapi3.openapi import OpenAPI
 from .. import __version__
 from ..bench.bench import Bench
 from ..store.jobs import Conflict
+from ..store.shelf import ShelfConflict
 from . import (
     bench_routes,
     carry_routes,
     check_routes,
     compare_routes,
+    data_routes,
     db,
+    fleet_routes,
     guard,
     job_routes,
     pages,
     plans,
     problems,
     setting_routes,
+    shelf_routes,
     survey_routes,
 )
+from .fleet_runs import FleetRuns
 from .job_list import Lines
 from .models import Problem
 from .openapi import finished
@@ -58,12 +63,14 @@ def create_app(
     app.json.sort_keys = False  # type: ignore[attr-defined]  # the default provider has it
     problems.register(app)
     app.register_error_handler(Conflict, job_routes.on_conflict)
+    app.register_error_handler(ShelfConflict, shelf_routes.on_conflict)
     guard.register(app, bound_to)
     db.register(app, store)
     app.config["BENCH"] = Bench(store.parent / "bench")
     app.config["JOB_LINES"] = Lines()
     app.config["PRACTICES"] = Practices()
     app.config["READINGS"] = Readings(read_from)
+    app.config["FLEETS"] = FleetRuns()
     app.register_api(plans.api)
     app.register_api(survey_routes.api)
     app.register_api(bench_routes.api)
@@ -72,6 +79,9 @@ def create_app(
     app.register_api(carry_routes.api)
     app.register_api(check_routes.api)
     app.register_api(job_routes.api)
+    app.register_api(shelf_routes.api)
+    app.register_api(fleet_routes.api)
+    app.register_api(data_routes.api)
     app.add_url_rule("/api/openapi.json", "openapi", lambda: finished(app.api_doc, problems.TITLES))
     pages.register(app, static)
     return app

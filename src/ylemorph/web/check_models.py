@@ -18,11 +18,19 @@ class CheckRequest(_In):
     sure: bool = False
 
 
+class StepMinutes(_In):
+    step: Annotated[int, Field(ge=1, le=100_000)]
+    minutes: Annotated[int, Field(ge=0, le=100_000)]
+
+
 class CloseRequest(_In):
+    """``minutes`` of the whole job, ``step_minutes`` of single steps, where they were typed."""
+
     result: Result
     note: Note = ""
     keep_until: Annotated[str, Field(max_length=10)] | None = None
     minutes: Annotated[int, Field(ge=0, le=100_000)] | None = None
+    step_minutes: Annotated[list[StepMinutes], Field(max_length=2_000, default_factory=list)]
 
 
 class CheckQuery(UnitsQuery):
@@ -61,6 +69,14 @@ class ClosingModel(_Out):
     minutes: int | None
 
 
+class StepTime(_Out):
+    """A step with what it took by the record; empty where nothing is recorded."""
+
+    number: int
+    say: str
+    took: str
+
+
 class CheckBackModel(_Out):
     """All that the stage shows; ``trouble`` says why there is nothing to compare with."""
 
@@ -74,6 +90,8 @@ class CheckBackModel(_Out):
     unknown: list[str]
     rows: list[ComparedRow]
     sectors: int
+    sector_bytes: int
     closing: ClosingModel | None
     took: str
+    steps: list[StepTime]
     trouble: Problem | None

@@ -1,12 +1,13 @@
 """The stage Check back over HTTP: the finished disk against the plan, and the closing of a job."""
 
-from flask import Response, jsonify
+from flask import Response, current_app, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ..core.checkback.compare import check_back
 from ..core.errors import BadOption, YlemorphError
-from ..store import closings, jobs
+from ..store import closings, jobs, runs
+from .carry_views import carrying_of, run_steps
 from .check_models import CheckBackModel, CheckQuery, CheckRequest, CloseRequest
 from .check_views import check_data, planned_job
 from .db import connection
@@ -47,8 +48,20 @@ def make_check(path: JobPath, body: CheckRequest, query: UnitsQuery) -> Response
 @api.post("/<int:job_id>/close", responses={200: CheckBackModel})
 def close(path: JobPath, body: CloseRequest, query: UnitsQuery) -> Response:
     """Close a job; it is read only until it is opened again."""
+    if body.step_minutes:
+        _type_times(path.job_id, {one.step: one.minutes * 60 for one in body.step_minutes}, query)
     closings.close(connection(), path.job_id, body.result, body.note, body.keep_until or None, body.minutes)
     return _answer(path.job_id, query, None)
+
+
+def _type_times(job_id: int, seconds: dict[int, int], query: UnitsQuery) -> None:
+    made = carrying_of(connection(), jobs.get(connection(), job_id).state, current_app.config["BENCH"], query.units)
+    if made.way is None:
+        raise BadOption(
+            "there is no way to carry this plan out", at="step_minutes", mend="type the time of the whole job"
+        )
+    steps = run_steps(made, query.units)
+    runs.type_times(connection(), job_id, seconds, made.way.key, steps, made.ground.bench_kind)
 
 
 @api.post("/<int:job_id>/reopen", responses={200: CheckBackModel})
@@ -60,4 +73,4 @@ def reopen(path: JobPath, query: UnitsQuery) -> Response:
 
 def _answer(job_id: int, query: UnitsQuery, number: int | None) -> Response:
     state = jobs.get(connection(), job_id).state
-    return jsonify(check_data(connection(), job_id, state, number, query.units))
+    return jsonify(check_data(connection(), job_id, state, number, query.units, current_app.config["BENCH"]))

@@ -3,6 +3,7 @@
 import sqlite3
 from typing import Any
 
+from ..bench.bench import Bench
 from ..core.carry.times import duration
 from ..core.checkback.compare import Checked, check_back
 from ..core.checkback.mending import figures_for
@@ -16,6 +17,8 @@ from ..formats.check import difference_to_data
 from ..formats.steps import extent_to_data
 from ..store import closings, runs
 from ..store.closings import Closing, Finished
+from ..store.runs import Run
+from .carry_views import carrying_of, run_steps
 from .problems import problem_data
 from .views import head
 
@@ -26,14 +29,15 @@ def planned_job(state: JobState) -> Planned:
 
 
 def check_data(
-    connection: sqlite3.Connection, job: int, state: JobState, number: int | None, units: Units
+    connection: sqlite3.Connection, job: int, state: JobState, number: int | None, units: Units, bench: Bench
 ) -> dict[str, Any]:
     """Everything that the stage shows of one check, the newest unless ``number`` says which."""
     closing, run = closings.closing(connection, job), runs.current(connection, job)
     took = sum(event.seconds for event in run.events) if run else 0
     data: dict[str, Any] = {
         "checks": [], "number": None, "made_at": "", "as_planned": None, "found": None, "another": "",
-        "differences": [], "unknown": [], "rows": [], "sectors": 0, "trouble": None,
+        "differences": [], "unknown": [], "rows": [], "sectors": 0, "sector_bytes": 512, "steps": [],
+        "trouble": None,
         "closing": None if closing is None else {
             "closed_at": closing.closed_at, "result": closing.result, "note": closing.note,
             "keep_until": closing.keep_until,
@@ -45,14 +49,27 @@ def check_data(
         planned = planned_job(state)
     except YlemorphError as error:
         return {**data, "trouble": problem_data(error)}
+    data["steps"] = _steps(run, connection, state, units, bench)
     kept = closings.checks(connection, job)
     made = {one.id: check_back(planned, one.survey.disk) for one in kept}
     data["checks"] = [_line(one, made[one.id]) for one in kept]
     shown = next((one for one in kept if one.id == number), kept[0] if kept else None)
-    data["rows"], data["sectors"] = _rows(planned, None, None), planned.sectors
+    data |= {"rows": _rows(planned, None, None), "sectors": planned.sectors, "sector_bytes": planned.sector_bytes}
     if shown is not None:
         data |= _shown(planned, shown, made[shown.id], units)
     return data
+
+
+def _steps(
+    run: Run | None, connection: sqlite3.Connection, state: JobState, units: Units, bench: Bench
+) -> list[dict[str, Any]]:
+    """The record's steps where all of them were done, else those that the job has now, for times to be typed."""
+    if run is not None and run.ended_at is not None and run.step is None:
+        took = {event.step: duration(event.seconds) for event in run.events if event.what == "done"}
+        return [{"number": s["number"], "say": s["say"], "took": took.get(s["number"], "")} for s in run.steps]
+    made = carrying_of(connection, state, bench, units)
+    steps = run_steps(made, units) if made.way is not None else []
+    return [{"number": step["number"], "say": step["say"], "took": ""} for step in steps]
 
 
 def _took(recorded: int, closing: Closing | None) -> str:

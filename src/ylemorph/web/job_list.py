@@ -34,8 +34,14 @@ def job_lines(connection: sqlite3.Connection, kept: Lines) -> list[dict[str, Any
     """
     with snapshot(connection):
         going, closed = runs.under_way(connection), closings.all_closings(connection)
+        back = closings.checked(connection)
         return [
-            {**_line(connection, line, kept), **_going(going.get(line.id)), **_closed(closed.get(line.id))}
+            {
+                **_line(connection, line, kept),
+                **({"stage": "check"} if line.id in back else {}),
+                **_going(going.get(line.id)),
+                **_closed(closed.get(line.id)),
+            }
             for line in jobs.lines(connection)
         ]
 
@@ -104,7 +110,13 @@ def _state_data(state: JobState) -> dict[str, Any]:
         "fit": plan.fit if plan else None,
         "stage": state.stage,
         "strip": [
-            {"number": r.number, "change": r.change, "source_bytes": r.source_bytes, "size_bytes": r.size_bytes}
+            {
+                "number": r.number,
+                "change": r.change,
+                "source_bytes": r.source_bytes,
+                "size_bytes": r.size_bytes,
+                "least_bytes": r.least_bytes,
+            }
             for r in (plan.rows if plan else ())
         ],
         "open_bytes": sum(extent.length for extent in plan.unallocated) * sector if plan else 0,

@@ -11,6 +11,7 @@ from ..core.fit.cards import morph_with
 from ..core.fit.layout import lay_out
 from ..core.job.changes import apply
 from ..core.job.state import JobState
+from ..demo.scenario import sample_job
 from ..formats.changes import change_from
 from ..formats.survey import SurveyModel
 from ..store import jobs
@@ -81,6 +82,12 @@ def create_job(body: JobFields, query: UnitsQuery) -> Response:
     for data in body.changes():
         state = apply(state, change_from(data, state)).state
     return _answer(jobs.create(connection(), state, made_by=_window()), query.units, 201)
+
+
+@api.post("/sample", responses={201: JobModel})
+def create_sample(query: UnitsQuery) -> Response:
+    """A job to try things on: the lending desk's disk of the demo onto a smaller one."""
+    return _answer(jobs.create(connection(), sample_job(), "Begun as a sample", _window()), query.units, 201)
 
 
 @api.get("/<int:job_id>", responses={200: JobModel})

@@ -198,6 +198,7 @@ class StripRow(_Out):
     change: str
     source_bytes: int
     size_bytes: int | None
+    least_bytes: int | None
 
 
 class JobLine(_Out):
@@ -319,13 +320,3 @@ else:
 class HistoryModel(_Out):
     revisions: list[RevisionModel]
     more: bool
-
-
-class NominalModel(_Out):
-    label: str
-    sectors: int
-    size_bytes: int
-
-
-class ShelfModel(_Out):
-    sizes: list[NominalModel]

@@ -7,7 +7,6 @@ from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ..core.disk.model import Disk
-from ..core.disk.usual_sizes import shelf_disks
 from ..core.errors import YlemorphError
 from ..core.fit.plan import make_plan
 from ..formats.changes import sized_target
@@ -15,7 +14,7 @@ from ..formats.options import options_from
 from ..formats.plan import plan_to_data
 from ..formats.plan_schema import PlanModel
 from ..formats.survey import survey_from_data
-from .models import PlanRequest, Problem, ShelfModel
+from .models import PlanRequest, Problem
 
 tag = Tag(name="plans")
 api = APIBlueprint("plans", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={422: Problem})
@@ -31,20 +30,6 @@ def plan(body: PlanRequest) -> Response:
     target = read_target(body.target)
     options = options_from(body.options or {}, source, target)
     return jsonify(plan_to_data(make_plan(source, target, options), body.units))
-
-
-@api.get("/shelf", responses={200: ShelfModel})
-def shelf() -> Response:
-    """The usual nominal sizes with their sectors (rule 1.3)."""
-    sizes = [
-        {
-            "label": f"{gb}GB" if gb % 1000 else f"{gb // 1000}TB",
-            "sectors": disk.sectors,
-            "size_bytes": disk.size_bytes,
-        }
-        for gb, disk in shelf_disks(512)
-    ]
-    return jsonify({"sizes": sizes})
 
 
 def read_target(data: dict[str, Any]) -> Disk:

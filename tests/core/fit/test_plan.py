@@ -288,3 +288,11 @@ def test_what_is_needed_does_not_depend_on_pins():
 def test_a_start_row_keeps_its_size_when_everything_grows():
     source = row_of((100 * MiB, EFI_SYSTEM, fs("fat32", MiB)), (GiB, BASIC_DATA, fs(used=MiB)))
     assert make_plan(source, nominal_disk(1000 * GB), Options()).row(1).size_bytes == 100 * MiB
+
+
+def test_least_sizes_are_what_does_not_fit_is_short_of():
+    """Where nothing fits, the least sizes are together as much too large as the plan is short, under every fit."""
+    for fit in FITS:
+        plan = make_plan(desk(), nominal_disk(128 * GB), Options(fit=fit))
+        least = sum(row.least_bytes or 0 for row in plan.rows)
+        assert least - plan.frame.usable_bytes == plan.shortfall_bytes, fit

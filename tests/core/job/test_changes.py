@@ -72,6 +72,8 @@ def change(kind, options=DEFAULTS, **fields):
         ("unpin", {"row": 3}, "Desk no longer pinned"),
         ("role", {"row": 4, "role": "tools"}, "Catalogue is tools"),
         ("lighten", {"row": 4, "size": "20GiB"}, "Catalogue lightened by 20 GiB"),
+        ("growth", {"row": 4, "size": "20GiB"}, "Catalogue grows by 20 GiB a year"),
+        ("growth", {"row": 4, "size": ""}, "Catalogue grows as its surveys tell"),
         ("cleared", {"row": 3}, "Immovable end of Desk cleared"),
         ("headroom", {"value": "20"}, "Headroom set to 20 %"),
         ("tail", {"value": "10GiB"}, "Tail reserve set to 10GiB"),

@@ -9,6 +9,7 @@ from ..fit.options import OptionKind, kinds_of, option
 
 YesNo = Literal["unknown", "yes", "no"]
 Encryption = Literal["unknown", "none", "paused", "active"]
+Slot = Literal["unknown", "3.5-inch SATA", "2.5-inch SATA", "m.2 SATA", "m.2 NVMe"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +34,10 @@ class Facts:
     target_link: Link = option(
         "unknown", "choice", "bench", "How is the target attached while it is written?", choices=get_args(Link),
         set_words="Target attached by {}", unset_words="Target attached as its survey says",
+    )  # fmt: skip
+    slot: Slot = option(
+        "unknown", "choice", "bench", "Which slot of the machine does the new disk go into?", choices=get_args(Slot),
+        set_words="Slot for the new disk: {}", unset_words="Not known which slot the new disk goes into",
     )  # fmt: skip
     workspace: int | None = option(
         None, "size", "bench", "How much room is there for an image?", metavar="SIZE",

@@ -137,6 +137,11 @@ class Prepared:
         sizes = None if fitted.sizes is None else self._all_sizes(fitted.sizes)
         return Layout(self, frame, chosen_fit, sizes, fitted.kept, fitted.shortfall, self._verdict(sizes))
 
+    def verdict_in(self, grains: int, fit: Fit) -> Verdict | None:
+        """The verdict in so many usable grains, whatever disk has them."""
+        fitted = fit_rows(fit, grains - self.fixed, self.group, self._named(fit))
+        return self._verdict(None if fitted.sizes is None else self._all_sizes(fitted.sizes))
+
     def frame(self, target: Disk) -> Frame:
         """What of the target can hold rows, for any number of fits."""
         return frame_of(target, self.table, self.options)

@@ -145,6 +145,9 @@ class Options:
         DEFAULT_GRAIN, "size", "workshop", "Alignment unit, 1MiB unless given.", key="grain", metavar="SIZE",
         least=LEAST_GRAIN, most=MOST_GRAIN, set_words="Grain set to {}", unset_words="Grain as usual",
     )  # fmt: skip
+    growth: tuple[tuple[int, Bytes], ...] = option(
+        (), "row-sizes", "rows", "So much more a row holds every year.", metavar="N=SIZE"
+    )
     order: tuple[int, ...] = option(
         (), "order", "rows", "Order of the rows on the target.", metavar="N,N,…",
         set_words="Order set to {}", unset_words="Order as on the source",

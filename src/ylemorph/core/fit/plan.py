@@ -9,6 +9,7 @@ from ..disk.model import Disk, Kind, Role
 from ..sizes import Extent
 from .finding_kinds import Finding
 from .findings import find
+from .fits import FIT_KINDS
 from .floors import Floors
 from .frame import Frame
 from .layout import Layout, Prepared, Verdict
@@ -39,6 +40,7 @@ class PlanRow(NamedTuple):
     row: Row
     extent: Extent | None
     frame: Frame
+    keeps_size: bool = False  # under the plan's fit every row keeps its size
 
     @property
     def number(self) -> int:
@@ -106,6 +108,17 @@ class PlanRow(NamedTuple):
         return None if floors is None else floors.comfort * self.frame.grain_bytes
 
     @property
+    def least_bytes(self) -> int | None:
+        """What the row takes at least under the plan's fit: what is drawn where nothing fits. None: left behind."""
+        row = self.row
+        if not row.carried:
+            return None
+        if row.pin is not None:
+            return row.pin * self.frame.grain_bytes
+        shrinks = row.elastic and row.floors is not None and not self.keeps_size
+        return (row.floors.hard if shrinks and row.floors else row.base) * self.frame.grain_bytes
+
+    @property
     def ceiling_bytes(self) -> int | None:
         return self.row.ceiling * self.frame.grain_bytes if self.row.elastic else None
 
@@ -148,8 +161,10 @@ class Plan:
     @cached_property
     def rows(self) -> tuple[PlanRow, ...]:
         extents = iter(self.layout.placed.rows if self.layout.placed else ())
-        frame = self.frame
-        return tuple([PlanRow(row, next(extents, None) if row.carried else None, frame) for row in self.layout.rows])
+        frame, keeps = self.frame, FIT_KINDS[self.fit].keeps_sizes
+        return tuple(
+            [PlanRow(row, next(extents, None) if row.carried else None, frame, keeps) for row in self.layout.rows]
+        )
 
     @property
     def fit(self) -> Fit:

@@ -23,6 +23,7 @@ from .row_changes import (
     Release,
     Reset,
     SetFit,
+    SetGrowth,
     SetOption,
     SetRole,
     TakeRest,
@@ -34,8 +35,8 @@ CHANGES: dict[str, type[Change]] = {
     change.key: change
     for change in (
         Describe, SetSource, SetTarget, Confirm, SetDiskSize, SetUsed, SetImmovableEnd, ListLightened, SetFit, TakeRest,
-        Pin, Unpin, Drag, Leave, Carry, Hold, Release, SetRole, Lighten, ClearEnd, Move, SetOption, Reset, SetFact,
-        ChooseWay,
+        Pin, Unpin, Drag, Leave, Carry, Hold, Release, SetRole, Lighten, SetGrowth, ClearEnd, Move, SetOption, Reset,
+        SetFact, ChooseWay,
     )
 }  # fmt: skip
 

@@ -129,6 +129,22 @@ class Lighten(Change):
 
 
 @dataclass(frozen=True, slots=True)
+class SetGrowth(Change):
+    """A row holds so many bytes more every year; None: as its surveys tell."""
+
+    key: ClassVar[str] = "growth"
+    row: int
+    size: Bytes | None
+
+    def make(self, state: JobState) -> Applied:
+        row = own_row(state, self.row)
+        growth: dict[int, Bytes | None] = {**dict(state.options.growth), row.number: self.size}
+        kept = by_number({number: size for number, size in growth.items() if size is not None})
+        words = "as its surveys tell" if self.size is None else f"by {format_size(self.size)} a year"
+        return with_options(state, state.options.but(growth=kept), f"{row.name} grows {words}")
+
+
+@dataclass(frozen=True, slots=True)
 class ClearEnd(Change):
     """What cannot be moved at the end of a row is cleared, or counted again (rule 5.3)."""
 

@@ -1,0 +1,90 @@
+"""Dates worked by hand; two readings, many readings, and use that does not grow."""
+
+from datetime import date
+from fractions import Fraction
+
+import pytest
+from scipy import stats
+
+from ylemorph.core.buy.growth import (
+    STUDENT,
+    Growth,
+    Reading,
+    comfortable_up_to,
+    growth_from,
+    lasts,
+    reached,
+    sentence,
+    typed,
+)
+from ylemorph.core.fit.floors import floors_of
+from ylemorph.core.fit.options import Headroom
+from ylemorph.core.sizes import GiB
+
+DAY = date(2026, 11, 25)
+
+
+def test_two_readings_a_year_apart():
+    """100 GiB on 1 January 2025, 136 GiB 365 days later: 36 GiB in 365 days are 36.0247 in a year of 365.25."""
+    made = growth_from([Reading(date(2025, 1, 1), 100 * GiB), Reading(date(2026, 1, 1), 136 * GiB)])
+    assert made == Growth(*(round(36 * GiB * Fraction(36525, 36500)),) * 3, 2)
+
+
+def test_one_day_tells_nothing():
+    assert growth_from([Reading(DAY, 5)]) is None
+    assert growth_from([Reading(DAY, 5), Reading(DAY, 9)]) is None
+
+
+@pytest.mark.parametrize(
+    ("used", "limit", "per_year", "on"),
+    [
+        # 36.525 GiB a year are 0.1 GiB a day: 10 GiB more take 100 days, 25 November to 5 March.
+        (90, 100, Fraction(36525, 1000), date(2027, 3, 5)),
+        (100, 100, 10, DAY), (120, 100, 10, DAY), (90, 100, 0, None), (90, 100, -5, None),
+        (90, 10_000, Fraction(1, 10), None),
+    ],
+)  # fmt: skip
+def test_when_a_limit_is_reached(used, limit, per_year, on):
+    assert reached(used * GiB, limit * GiB, int(per_year * GiB), DAY) == on
+
+
+def test_headroom_goes_before_the_disk_is_full():
+    """A system row of 115 GiB keeps 15 % up to 100 GiB (rule 5.4); one of 20 GiB keeps 5 GiB up to 15."""
+    assert comfortable_up_to(115 * GiB, "system", Headroom()) == 100 * GiB
+    assert comfortable_up_to(20 * GiB, "system", Headroom()) == 15 * GiB
+    made = lasts(90 * GiB, 115 * GiB, "system", Headroom(), typed(int(GiB * Fraction(36525, 1000))), DAY)
+    assert (made.headroom, made.full) == (date(2027, 3, 5), date(2027, 8, 2))
+    assert sentence(made) == "headroom until 2027-03, full in 2027-08"
+    assert sentence(lasts(90 * GiB, 115 * GiB, "system", Headroom(), typed(-GiB), DAY)) == "does not fill"
+    assert sentence(lasts(90 * GiB, 115 * GiB, "data", Headroom(), typed(0), DAY)) == "does not fill"
+
+
+@pytest.mark.parametrize("used", [0, GiB, 33 * GiB, 34 * GiB, 500 * GiB])
+@pytest.mark.parametrize("role", ["system", "data"])
+def test_the_limit_is_the_comfort_floor_turned_round(used, role):
+    """Rule 5.4 forward, this backward: the limit of a size that is just the comfort floor is what the row holds."""
+    floors = floors_of(used, 2**45, role, True, 0, 0, Headroom(), 4096)
+    assert used <= comfortable_up_to(floors.comfort * 4096, role, Headroom()) <= used + 4096
+
+
+def test_many_readings_against_a_statistics_library():
+    """Slope and 95 % interval as scipy gives them; the quantiles of Student's t too."""
+    readings = [Reading(date(2025, 1 + month, 3), (100 + month * 3 + month % 3) * GiB) for month in range(8)]
+    made = growth_from(readings)
+    days = [reading.on.toordinal() for reading in readings]
+    wanted = stats.linregress(days, [reading.used / GiB for reading in readings])
+    either = wanted.stderr * stats.t.ppf(0.975, len(days) - 2)
+    for got, slope in (
+        (made.per_year, wanted.slope),
+        (made.low, wanted.slope - either),
+        (made.high, wanted.slope + either),
+    ):
+        assert got / GiB == pytest.approx(slope * 365.25, rel=1e-3)
+    assert made.readings == 8
+    for degrees, quantile in enumerate(STUDENT, 1):
+        assert quantile == pytest.approx(stats.t.ppf(0.975, degrees) * 1000, abs=0.6)
+
+
+def test_readings_on_a_line_are_sure():
+    made = growth_from([Reading(date(2026, 1, 1 + n), (10 + n) * GiB) for n in range(5)])
+    assert made.low == made.per_year == made.high
