@@ -13,7 +13,8 @@ from .core.errors import YlemorphError
 from .core.plain import plain_line
 
 COMMANDS = {
-    "backup": "data", "check": "check", "demo": "serve", "doctor": "data", "fleet": "fleet", "plan": "plan",
+    "backup": "data", "check": "check", "demo": "serve", "doctor": "data", "fleet": "fleet",
+    "people": "people", "plan": "plan",
     "rehearse": "rehearse", "restore": "data", "schema": "schema", "serve": "serve", "shelf": "shelf", "steps": "steps",
     "survey": "survey",
 }  # fmt: skip

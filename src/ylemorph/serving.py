@@ -8,6 +8,9 @@ import socket
 import sys
 import threading
 import webbrowser
+from collections.abc import Callable
+from contextlib import closing
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -17,42 +20,108 @@ from platformdirs import user_data_path
 from .core.errors import YlemorphError
 from .store.database import connect, prepare
 
-THREADS = 8
 CONNECTIONS, IDLE_SECONDS, CLEANUP_SECONDS = 1000, 120, 5
+
+
+@dataclass(frozen=True, slots=True)
+class Service:
+    """How the application is served. ``network``: people sign in, and ``names`` are further host names of this server;
+    with ``certificate`` and ``key`` (PEM files) what goes over the network is encrypted."""
+
+    host: str = "127.0.0.1"
+    port: int = 8642
+    data: str | None = None
+    browser: bool = False
+    read_from: tuple[str, ...] = ()
+    network: bool = False
+    names: tuple[str, ...] = ()
+    certificate: str | None = None
+    key: str | None = None
+    log: bool = False
 
 
 def _say(text: str) -> None:
     print(text, file=sys.stderr, flush=True)
 
 
-def run_server(
-    host: str, port: int, data: str | None, *, browser: bool = False, read_from: tuple[str, ...] = ()
-) -> int:
-    """Serve until stopped. Raises YlemorphError where the port or the data folder cannot be used."""
+def run_server(service: Service) -> int:
+    """Serve until stopped. Raises YlemorphError where port, data folder, people or certificate cannot be used."""
     from .web.app import create_app
-    from .web.guard import EVERY_ADDRESS
+    from .web.log import write_lines
 
-    folder = Path(data) if data else user_data_path("ylemorph")
+    _check_network(service)
+    folder = Path(service.data) if service.data else user_data_path("ylemorph")
     store = prepare(folder)
-    app = create_app(store, bound_to=host, read_from=_folders(read_from))
+    if service.network:
+        _check_people(store)
+    names = frozenset((*service.names, *_own_names())) if service.network else frozenset[str]()
+    app = create_app(
+        store, bound_to=service.host, read_from=_folders(service.read_from), network=service.network, names=names
+    )
     app.config["BENCH"].tidy()
-    listener = _listener(host, port)
-    server = make_server(app, listener)
-    shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host
-    url = f"http://{shown}:{port}/"
-    _say(f"Ylemorph is at {url} with its data in {folder}. Stop it with Ctrl+C.")
-    if not _is_loopback(host):
-        _say(
-            "WARNING: there is no sign-in. Whoever reaches this address on the network can read and change everything; "
-            "put something in front that asks who it is, or use --host 127.0.0.1."
-        )
-    if browser and _has_screen():
-        threading.Timer(0.3, webbrowser.open, (url,)).start()
+    write_lines(requests=service.log)
+    listener = _listener(service.host, service.port)
+    server, front = _server_and_front(app, listener, service)
+    _say_where(service, folder)
+    if service.browser and _has_screen():
+        threading.Timer(0.3, webbrowser.open, (_url(service),)).start()
     try:
         server.run()
     finally:
         server.close()
+        if front is not None:
+            front.stop()
     return 0
+
+
+def _check_network(service: Service) -> None:
+    if (service.certificate is None) != (service.key is None):
+        raise YlemorphError("certificate and key belong together", at="--certificate", mend="give both")
+    if not service.network and (service.names or service.certificate):
+        raise YlemorphError("this is for a network", at="--name, --certificate", mend="add --network")
+
+
+def _check_people(store: Path) -> None:
+    """Raises YlemorphError where nobody could sign in."""
+    from .store import people
+
+    with closing(connect(store)) as connection:
+        if not any(person.role == "workshop" for person in people.everyone(connection)):
+            raise YlemorphError(
+                "nobody could sign in: there is no person of the role workshop", at="--network",
+                mend="add one with ylemorph people add NAME --role workshop (and the same --data), then start again",
+            )  # fmt: skip
+
+
+def _own_names() -> tuple[str, ...]:
+    name = socket.gethostname().split(".")[0]
+    return (name, f"{name}.local", socket.gethostname())
+
+
+def _url(service: Service) -> str:
+    from .web.guard import EVERY_ADDRESS
+
+    host = service.host
+    shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host
+    return f"{'https' if service.certificate else 'http'}://{shown}:{service.port}/"
+
+
+def _say_where(service: Service, folder: Path) -> None:
+    _say(f"Ylemorph is at {_url(service)} with its data in {folder}. Stop it with Ctrl+C.")
+    if service.network:
+        from .web.collect_routes import own_address
+
+        _say(f"Other machines reach it at {_url(replace(service, host=own_address() or service.host))}")
+        if service.certificate is None:
+            _say(
+                "NOTE: it is not encrypted, so whoever listens on this network can read passwords. Give --certificate "
+                "and --key."
+            )
+    elif not _is_loopback(service.host):
+        _say(
+            "WARNING: there is no sign-in. Whoever reaches this address on the network can read and change everything; "
+            "use --network, with people who sign in, or --host 127.0.0.1."
+        )
 
 
 def _is_loopback(host: str) -> bool:
@@ -62,21 +131,38 @@ def _is_loopback(host: str) -> bool:
         return host == "localhost"
 
 
-def make_server(app: Any, listener: socket.socket) -> Any:
+def _server_and_front(app: Any, listener: socket.socket, service: Service) -> tuple[Any, Any]:
+    """The server on ``listener``; or on a port of this machine with the encrypting front on ``listener``."""
+    if service.certificate is None or service.key is None:
+        return make_server(app, listener), None
+    from .web.encryption import Front, behind, tls_context
+
+    context = tls_context(Path(service.certificate), Path(service.key))
+    inside = _listener("127.0.0.1", 0)
+    listener.listen(128)
+    front = Front(listener, context, inside.getsockname())
+    server = make_server(app, inside, lambda made: behind(front, made))
+    front.start()
+    return server, front
+
+
+def make_server(app: Any, listener: socket.socket, around: Callable[[Any], Any] = lambda made: made) -> Any:
     """The server on a bound socket. Many slow clients neither lock others out nor stay for ever."""
     import waitress
 
-    from .web.app import MAX_BODY_BYTES
+    from .web.limits import AT_ONCE, MAX_BODY_BYTES, Turns
+    from .web.live import MOST_STREAMS
     from .web.patience import limit_patience
 
     server = waitress.create_server(
-        app,
+        around(Turns(app)),
         sockets=[listener],
-        threads=THREADS,
+        threads=MOST_STREAMS + 2 * AT_ONCE,  # a stream of events keeps one; it sleeps
         ident="ylemorph",
         max_request_body_size=MAX_BODY_BYTES,  # a longer body is refused before it is taken to a temporary file
         connection_limit=CONNECTIONS,
         channel_timeout=IDLE_SECONDS,
+        channel_request_lookahead=1,  # so that a stream learns that its window is gone
         cleanup_interval=CLEANUP_SECONDS,
         asyncore_use_poll=True,  # select knows no more than 1024 connections
     )
@@ -114,12 +200,12 @@ def _listener(host: str, port: int) -> socket.socket:
     return listener
 
 
-def run_demo(port: int, data: str | None, *, browser: bool, fresh: bool, read_from: tuple[str, ...] = ()) -> int:
+def run_demo(service: Service, *, fresh: bool) -> int:
     """Serve the demo from a data folder of its own; ``fresh`` begins again and keeps a copy of what was there."""
     from .bench.bench import Bench
     from .demo.load import load_demo
 
-    folder = Path(data) if data else user_data_path("ylemorph-demo")
+    folder = Path(service.data) if service.data else user_data_path("ylemorph-demo")
     if fresh and folder.exists():
         aside = folder.with_name(f"{folder.name}-{datetime.now():%Y%m%d-%H%M%S}")
         try:
@@ -139,4 +225,4 @@ def run_demo(port: int, data: str | None, *, browser: bool, fresh: bool, read_fr
         connection.close()
     if loaded:
         _say(f"Loaded {loaded} demo jobs of the Harrow Lane Library's workshop.")
-    return run_server("127.0.0.1", port, str(folder), browser=browser, read_from=read_from)
+    return run_server(replace(service, data=str(folder)))

@@ -2,14 +2,15 @@
 
 import os
 import re
+import socket
 import threading
 from pathlib import Path
 
 import pytest
-import waitress
 from playwright.sync_api import sync_playwright
 
 from ylemorph.demo.load import load_demo
+from ylemorph.serving import make_server
 from ylemorph.store import fleets, jobs, shelf
 from ylemorph.store.database import connect, prepare
 from ylemorph.web.app import create_app
@@ -25,10 +26,11 @@ def served(tmp_path_factory):
     assert (STATIC / "index.html").is_file(), "the front end is not built: make build"
     store = prepare(tmp_path_factory.mktemp("store"))
     app = create_app(store)
-    server = waitress.create_server(app, host="127.0.0.1", port=0, threads=8)
+    listener = socket.create_server(("127.0.0.1", 0))
+    server = make_server(app, listener)
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
-    yield store, f"http://127.0.0.1:{server.effective_port}", app
+    yield store, f"http://127.0.0.1:{listener.getsockname()[1]}", app
     server.close()
     thread.join(5)
 

@@ -14,7 +14,7 @@ from tests.make import desk, job_of
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.job.disk_changes import Describe
 from ylemorph.demo.load import load_demo
-from ylemorph.store import bundle, closings, database, fleets, jobs, runs
+from ylemorph.store import bundle, closings, database, fleets, history, jobs, runs
 from ylemorph.store.database import FILE_NAME, StoreError, connect, prepare
 from ylemorph.store.files import MOST_BACKUPS, back_up, backups, examine, keep_backup, restore
 
@@ -105,7 +105,7 @@ def everything(connection, job):
     got = jobs.get(connection, job)
     run = runs.current(connection, job)
     return (
-        got.state, got.version, got.can_undo, got.can_redo, got.closed, jobs.history(connection, job),
+        got.state, got.version, got.can_undo, got.can_redo, got.closed, history.entries(connection, job),
         runs.ticks(connection, job), run and (run.way, run.steps, run.begun_at, run.ended_at, run.events),
         [(one.made_at, one.survey) for one in closings.checks(connection, job)], closings.closing(connection, job),
     )  # fmt: skip

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from tests.make import desk, job_of
 from ylemorph.core.fit.options import Options
 from ylemorph.core.job.disk_changes import Describe
-from ylemorph.store import jobs
+from ylemorph.store import history, jobs
 from ylemorph.store.database import FILE_NAME, NotFound, StoreError, connect, prepare, transaction
 from ylemorph.store.jobs import Conflict
 
@@ -47,7 +47,7 @@ def test_undo_and_redo_walk_the_revisions(store):
     # A change after an undo begins a new branch; the old one stays in the history.
     branched = jobs.change(store, job.id, None, noted("d"))
     assert (branched.state.note, branched.can_redo) == ("d", False)
-    assert [entry.change and entry.change["note"] for entry in jobs.history(store, job.id)] == [*"dcba", None]
+    assert [entry.change and entry.change["note"] for entry in history.entries(store, job.id)] == [*"dcba", None]
     assert jobs.go_to(store, job.id, None, 4).state.note == "c"
 
 
@@ -131,7 +131,7 @@ def test_writers_at_once_lose_no_change(tmp_path):
         writer.start()
     for writer in writers:
         writer.join()
-    notes = {entry.change["note"] for entry in jobs.history(connection, job.id) if entry.change}
+    notes = {entry.change["note"] for entry in history.entries(connection, job.id) if entry.change}
     connection.close()
     assert notes == {f"{name}{n}" for name in "abc" for n in range(10)}
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from ylemorph.core.fit.plan import make_plan
-from ylemorph.store import jobs, settings
+from ylemorph.store import history, jobs, settings
 from ylemorph.store.database import FILE_NAME, connect, prepare
 
 OLD = Path(__file__).parent / "old"
@@ -48,4 +48,4 @@ def test_changes_go_on_and_back_past_the_migration(store):
     assert job.state.options.leave == {5}
     back = jobs.undo(store, 7, None)
     assert jobs.undo(store, 7, back.version).state.options.lighten == job.state.options.lighten
-    assert [entry.change for entry in jobs.history(store, 7)] == [None] * 5
+    assert [entry.change for entry in history.entries(store, 7)] == [None] * 5

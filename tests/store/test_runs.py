@@ -9,7 +9,7 @@ from ylemorph.core.carry.facts import Facts
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.job.bench_changes import ChooseWay, SetFact
 from ylemorph.core.job.disk_changes import Describe
-from ylemorph.store import closings, jobs, runs
+from ylemorph.store import closings, history, jobs, runs
 from ylemorph.store.database import NotFound, connect, prepare
 
 STEPS = [{"number": n, "kind": "copy", "say": f"Copy {n}", "time": "2 min"} for n in (1, 2, 3)]
@@ -32,7 +32,7 @@ def test_facts_and_the_way_are_changes_like_any_other(store, job):
     jobs.change(store, job, None, lambda _state: SetFact("backup", "yes", "yes"))
     read = jobs.change(store, job, None, lambda _state: ChooseWay("through-image")).state
     assert (read.facts, read.way) == (Facts(workspace=300 * 2**30, backup="yes"), "through-image")
-    assert [entry.sentence for entry in jobs.history(store, job)][:3] == [
+    assert [entry.sentence for entry in history.entries(store, job)][:3] == [
         "Through an image is the way", "Backup of the source: yes", "Workspace of 300 GiB",
     ]  # fmt: skip
     assert jobs.undo(store, job, None).state.way is None

@@ -9,10 +9,13 @@ from ylemorph.web import (
     bench_routes,
     carry_routes,
     check_routes,
+    collect_routes,
     compare_routes,
     data_routes,
     fleet_routes,
     job_routes,
+    live_routes,
+    people_routes,
     plans,
     setting_routes,
     shelf_routes,
@@ -23,10 +26,13 @@ BLUEPRINTS = (
     bench_routes,
     carry_routes,
     check_routes,
+    collect_routes,
     compare_routes,
     data_routes,
     fleet_routes,
     job_routes,
+    live_routes,
+    people_routes,
     plans,
     setting_routes,
     shelf_routes,
@@ -102,6 +108,16 @@ def asked(api, job, survey):
         ("POST", "/api/bench/{key}/read"): ("/api/bench/desk/read", None),
         ("POST", "/api/bench/{key}/detach"): ("/api/bench/loan/detach", None),
         ("GET", "/api/readings"): ("/api/readings", None),
+        ("GET", "/api/session"): ("/api/session", None),
+        ("DELETE", "/api/session"): ("/api/session", None),
+        ("DELETE", "/api/session/others"): ("/api/session/others", None),
+        ("GET", "/api/people"): ("/api/people", None),
+        ("POST", "/api/people"): ("/api/people", {"name": "Ada", "role": "look", "password": "a few plain words"}),
+        ("POST", "/api/here"): ("/api/here", {"place": "/jobs/1/fit"}),
+        ("POST", "/api/jobs/{job_id}/collect"): (f"{url}/collect", None),
+        ("GET", "/api/jobs/{job_id}/arrivals"): (f"{url}/arrivals", None),
+        ("DELETE", "/api/jobs/{job_id}/arrivals/{arrival_id}"): (f"{url}/arrivals/1", None),
+        ("POST", "/api/fleets/{fleet_id}/collect"): (f"{fleet}/collect", None),
     }
 
 
@@ -113,7 +129,8 @@ ELSEWHERE = {
     ("DELETE", "/api/jobs/{job_id}/practice"), ("GET", "/api/shelf.csv"), ("DELETE", "/api/fleets/{fleet_id}"),
     ("GET", "/api/fleets/{fleet_id}/export/{form}"), ("POST", "/api/fleets/{fleet_id}/jobs"),
     ("GET", "/api/fleets/{fleet_id}/mix"), ("GET", "/api/backups/{name}"), ("POST", "/api/backups/{name}/restore"),
-    ("GET", "/api/jobs-file"), ("POST", "/api/jobs-file"),
+    ("GET", "/api/jobs-file"), ("POST", "/api/jobs-file"), ("GET", "/api/events"), ("GET", "/api/collect/{system}"),
+    ("POST", "/api/people/{person_id}"), ("DELETE", "/api/people/{person_id}"), ("POST", "/api/session"),
 }  # fmt: skip
 
 
@@ -147,7 +164,8 @@ def test_what_is_sent_is_what_is_declared(app, api, asked):
         url, body = asked[operation]
         answer = api(operation[0], url, body)
         assert answer.status_code == status, (operation, answer.get_json())
-        TypeAdapter(model(name)).validate_python(answer.get_json(), strict=False)
+        if status != 204:
+            TypeAdapter(model(name)).validate_python(answer.get_json(), strict=False)
 
 
 def test_no_two_models_have_one_name():

@@ -15,11 +15,12 @@ from . import jobs, surveys
 from .database import snapshot, transaction
 
 FORMAT = "ylemorph.jobs/1"
+LATER = ("thin",)  # columns that files of earlier versions do not have
 # Tables that hang on a job, with the columns that travel; ``survey`` columns are named by digest.
 SURVEYS = ("source", "target", "survey")
 REVISION = (
     "number", "sentence", "made_at", "made_by", "code", "name", "machine", "note", "source", "target", "target_size",
-    "target_sector", "options", "bench", "change",
+    "target_sector", "options", "bench", "change", "thin",
 )  # fmt: skip
 PARTS: dict[str, tuple[str, ...]] = {
     "tick": ("item", "at"), "finished": ("survey", "made_at"),
@@ -154,6 +155,7 @@ def _values(row: Mapping[str, Any], columns: tuple[str, ...], digests: Mapping[s
     return {
         column: digests[row[column]] if column in SURVEYS and row[column] is not None else row[column]
         for column in columns
+        if column in row or column not in LATER
     }
 
 

@@ -79,6 +79,8 @@ def put_back(folder: Path, place: Path) -> None:
         with closing(_open_copy(place)) as copy, closing(connect(folder / FILE_NAME)) as connection:
             copy.backup(connection)
         prepare(folder)  # an older copy is brought up to date
+        with closing(connect(folder / FILE_NAME)) as connection:
+            connection.execute("DELETE FROM session")  # those of then are not signed in now
     except (OSError, sqlite3.Error) as error:
         problem = f"it could not be put back ({_reason(error)})"
         raise StoreError(problem, at=str(place), mend="make room, then try again") from None

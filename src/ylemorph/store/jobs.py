@@ -23,6 +23,7 @@ from ..formats.targets import target_from_text
 from . import surveys
 from .closings import must_be_open
 from .database import NotFound, freeing, now, snapshot, transaction
+from .history import Revision, head_entry, must_be_whole, thin_out
 
 Part = TypeVar("Part")
 
@@ -40,19 +41,6 @@ class Job:
     can_redo: bool
     closed: bool
     state: JobState
-
-
-@dataclass(frozen=True, slots=True)
-class Revision:
-    """One entry of a job's history; ``made_by`` is the window that made it."""
-
-    number: int
-    sentence: str
-    made_at: str
-    made_by: str
-    parent: int | None
-    is_head: bool
-    change: dict[str, Any] | None = None
 
 
 class Broken(YlemorphError):
@@ -73,7 +61,8 @@ class Conflict(YlemorphError):
 
 
 _HEAD = """
-SELECT job.id, job.version, job.created_at, job.changed_at, job.head, revision.number AS revision, revision.parent,
+SELECT job.id, job.version, job.created_at, job.changed_at, job.head, revision.number AS revision,
+       (SELECT id FROM revision AS before WHERE before.id = revision.parent AND NOT before.thin) AS parent,
        revision.name, revision.code, revision.machine, revision.note, revision.source, revision.target,
        revision.target_size, revision.target_sector, revision.options, revision.bench,
        EXISTS (SELECT 1 FROM revision AS child WHERE child.parent = job.head) AS has_child,
@@ -179,8 +168,11 @@ def change(
 
 
 def undo(connection: sqlite3.Connection, job_id: int, version: int | None) -> Job:
-    """Go back to the parent of the head; nothing happens at the first revision."""
-    sql = "SELECT parent FROM revision WHERE id = (SELECT head FROM job WHERE id = ?)"
+    """Go back to the parent of the head; nothing happens at the first revision, or at the last one that is whole."""
+    sql = (
+        "SELECT (SELECT id FROM revision AS before WHERE before.id = revision.parent AND NOT before.thin)"
+        " FROM revision WHERE id = (SELECT head FROM job WHERE id = ?)"
+    )
     return _move(connection, job_id, version, sql)
 
 
@@ -192,10 +184,8 @@ def redo(connection: sqlite3.Connection, job_id: int, version: int | None) -> Jo
 
 def go_to(connection: sqlite3.Connection, job_id: int, version: int | None, number: int) -> Job:
     """Make the revision with ``number`` the head."""
-    sql = "SELECT id FROM revision WHERE job = ? AND number = ?"
-    if connection.execute(sql, (job_id, number)).fetchone() is None:
-        raise NotFound(f"there is no change {number} in this job", mend="choose one of the list")
-    return _move(connection, job_id, version, sql, number)
+    must_be_whole(connection, job_id, number)
+    return _move(connection, job_id, version, "SELECT id FROM revision WHERE job = ? AND number = ?", number)
 
 
 def _move(connection: sqlite3.Connection, job_id: int, version: int | None, sql: str, *more: int) -> Job:
@@ -212,41 +202,9 @@ def _move(connection: sqlite3.Connection, job_id: int, version: int | None, sql:
 def state_at(connection: sqlite3.Connection, job_id: int, number: int) -> JobState:
     """The job as it was at the change ``number``. Raises NotFound."""
     with snapshot(connection):
+        must_be_whole(connection, job_id, number)
         row = connection.execute("SELECT * FROM revision WHERE job = ? AND number = ?", (job_id, number)).fetchone()
-        if row is None:
-            raise NotFound(f"there is no change {number} in this job", mend="choose one of the list")
         return _state(connection, row)
-
-
-MOST_ENTRIES = 100  # of a history at once
-
-
-def history(connection: sqlite3.Connection, job_id: int, before: int | None = None) -> list[Revision]:
-    """Revisions of a job, the newest first, at most a hundred of those with numbers under ``before``."""
-    rows = connection.execute(
-        "SELECT revision.*, parent.number AS parent_number, revision.id = job.head AS is_head FROM revision"
-        " JOIN job ON job.id = revision.job LEFT JOIN revision AS parent ON parent.id = revision.parent"
-        " WHERE revision.job = ?1 AND revision.number < coalesce(?2, revision.number + 1)"
-        " ORDER BY revision.number DESC LIMIT ?3",
-        (job_id, before, MOST_ENTRIES),
-    ).fetchall()
-    return [_revision(row) for row in rows]
-
-
-def _head(connection: sqlite3.Connection, job_id: int) -> Revision:
-    row = connection.execute(
-        "SELECT revision.*, NULL AS parent_number, 1 AS is_head FROM job JOIN revision ON revision.id = job.head"
-        " WHERE job.id = ?",
-        (job_id,),
-    ).fetchone()
-    return _revision(row)
-
-
-def _revision(row: sqlite3.Row) -> Revision:
-    made = json.loads(row["change"]) if row["change"] else None
-    return Revision(
-        row["number"], row["sentence"], row["made_at"], row["made_by"], row["parent_number"], bool(row["is_head"]), made
-    )
 
 
 def delete(connection: sqlite3.Connection, job_id: int) -> None:
@@ -270,7 +228,7 @@ def _check_version(connection: sqlite3.Connection, job_id: int, version: int | N
         raise NotFound(f"there is no job {job_id}", mend="go back to the list of jobs")
     must_be_open(connection, job_id)
     if version is not None and version != row["version"]:
-        raise Conflict(get(connection, job_id), _head(connection, job_id))
+        raise Conflict(get(connection, job_id), head_entry(connection, job_id))
 
 
 def _must_be(connection: sqlite3.Connection, job_id: int) -> None:
@@ -319,6 +277,7 @@ def _add_revision(
         "UPDATE job SET head = ?, changed_at = ?, version = version + (? IS NOT NULL) WHERE id = ?",
         (cursor.lastrowid, at, parent, job_id),
     )
+    thin_out(connection, job_id, cursor.lastrowid)
 
 
 def _compact(data: Any) -> str:

@@ -14,13 +14,18 @@ from . import (
     bench_routes,
     carry_routes,
     check_routes,
+    collect_routes,
     compare_routes,
     data_routes,
     db,
     fleet_routes,
     guard,
+    identity,
     job_routes,
+    live_routes,
+    log,
     pages,
+    people_routes,
     plans,
     problems,
     setting_routes,
@@ -29,13 +34,11 @@ from . import (
 )
 from .fleet_runs import FleetRuns
 from .job_list import Lines
+from .limits import MAX_BODY_BYTES
 from .models import Problem
 from .openapi import finished
 from .practices import Practices
 from .readings import Readings
-
-# A job carries two surveys at the most.
-MAX_BODY_BYTES = 16_000_000
 
 
 def create_app(
@@ -44,10 +47,13 @@ def create_app(
     bound_to: str = "127.0.0.1",
     static: Path = pages.STATIC,
     read_from: tuple[Path, ...] = (),
+    network: bool = False,
+    names: frozenset[str] = frozenset(),
 ) -> Flask:
     """The application over the data file ``store``, for a server bound to the host ``bound_to``.
 
-    Disks may be read by path from the folders ``read_from``; from none unless they are given.
+    Disks may be read by path from the folders ``read_from``; from none unless they are given. With ``network`` people
+    sign in; ``names`` are host names under which the server may be asked beside its own.
     """
     app = OpenAPI(
         "ylemorph",
@@ -64,7 +70,11 @@ def create_app(
     problems.register(app)
     app.register_error_handler(Conflict, job_routes.on_conflict)
     app.register_error_handler(ShelfConflict, shelf_routes.on_conflict)
-    guard.register(app, bound_to)
+    log.register(app)
+    guard.register(app, bound_to, names)
+    identity.register(app, network=network)
+    live_routes.register(app)
+    collect_routes.register(app)
     db.register(app, store)
     app.config["BENCH"] = Bench(store.parent / "bench")
     app.config["JOB_LINES"] = Lines()
@@ -82,6 +92,9 @@ def create_app(
     app.register_api(shelf_routes.api)
     app.register_api(fleet_routes.api)
     app.register_api(data_routes.api)
+    app.register_api(people_routes.api)
+    app.register_api(collect_routes.api)
+    app.register_api(live_routes.api)
     app.add_url_rule("/api/openapi.json", "openapi", lambda: finished(app.api_doc, problems.TITLES))
     pages.register(app, static)
     return app

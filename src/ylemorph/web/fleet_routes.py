@@ -44,6 +44,7 @@ from .buy_models import (
 )
 from .db import connection
 from .fleet_views import fleet_data, line_data, machine_data
+from .identity import made_by
 from .models import Problem
 from .setting_routes import job_defaults
 
@@ -150,7 +151,7 @@ def make_jobs(path: FleetPath, body: FleetJobsIn) -> tuple[Response, int]:
             name=f"{name} to {item.name}"[:200], machine=name, source=survey,
             target=SizedTarget(size_text(item.disk), item.disk), options=head.wishes.options.but(fit=fit),
         )  # fmt: skip
-        made.append(jobs.create(connection(), state, f"Begun from the fleet {head.name}").id)
+        made.append(jobs.create(connection(), state, f"Begun from the fleet {head.name}", made_by()).id)
     return jsonify({"jobs": made}), 201
 
 

@@ -3,15 +3,16 @@
 import ipaddress
 from urllib.parse import urlsplit
 
-from flask import Flask, Response, abort, current_app, request
+from flask import Flask, Response, abort, request
 
 from ..core.errors import YlemorphError
+from .limits import most_bytes
 from .problems import answer, problem_data
 
 # Ant Design Vue writes its component styles into <style> elements at run time, so styles alone are allowed inline.
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; "
-    "connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+    "connect-src 'self'; worker-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
 )
 HEADERS = {
     "Content-Security-Policy": POLICY,
@@ -21,25 +22,38 @@ HEADERS = {
     "Cross-Origin-Resource-Policy": "same-origin",
 }
 EVERY_ADDRESS = ("0.0.0.0", "::")  # noqa: S104  # compared with, never bound to
+OPEN_IT = "open it as http://127.0.0.1"
+# What a browser says of a request's origin: our own pages, or the address bar. Another site is "cross-site".
+OWN_SITES = ("same-origin", "none")
+OVERRIDES = ("X-HTTP-Method-Override", "X-HTTP-Method", "X-Method-Override")
 LOCAL_NAMES = frozenset(("localhost", "127.0.0.1", "::1"))
 
 
-def register(app: Flask, bound_to: str) -> None:
-    """Refuse foreign Host and Origin headers (a page elsewhere must not reach this server), and set the headers."""
+def register(app: Flask, bound_to: str, names: frozenset[str] = frozenset()) -> None:
+    """Refuse foreign Host and Origin headers (a page elsewhere must not reach this server), and set the headers.
+
+    ``names``: host names under which this server may be asked, beside its own.
+    """
+    ours = frozenset(name.casefold() for name in names) | LOCAL_NAMES | {bound_to.casefold()}
 
     @app.before_request
     def _check_host() -> Response | None:
-        if not _is_ours(request.host, bound_to):
-            return _refused(f"the host {request.host[:60]!r} is not this server", "open it as http://127.0.0.1")
+        if not _is_ours(request.host, ours):
+            mend = "open it by its number, or start it with --name" if bound_to in EVERY_ADDRESS else OPEN_IT
+            return _refused(f"the host {request.host[:60]!r} is not this server", mend)
         origin = request.headers.get("Origin")
         if origin is not None and _netloc(origin) != request.host:
             return _refused("the request comes from another site", "open the application itself")
+        if request.path.startswith("/api/") and request.headers.get("Sec-Fetch-Site", "none") not in OWN_SITES:
+            return _refused("the request comes from another site", "open the application itself")
+        if any(request.headers.get(name) for name in OVERRIDES):
+            return _refused("a request is taken under its own method", "send it under the method that is meant")
         return None
 
     @app.before_request
     def _check_json() -> Response | None:
         if request.method in ("POST", "PATCH", "PUT") and request.content_length:
-            if request.content_length > current_app.config["MAX_CONTENT_LENGTH"]:
+            if request.content_length > most_bytes(request.path):
                 abort(413)
             if not request.is_json:
                 return answer(problem_data(YlemorphError("the body must be JSON", mend="send application/json"), 415))
@@ -70,15 +84,16 @@ def _json_or_none() -> object:
         return None
 
 
-def _is_ours(host: str, bound_to: str) -> bool:
+def _is_ours(host: str, ours: frozenset[str]) -> bool:
     try:
-        name = urlsplit(f"//{host}").hostname or ""
+        parts = urlsplit(f"//{host}")
+        name, _ = parts.hostname or "", parts.port
     except ValueError:
         return False
-    if name in LOCAL_NAMES or name == bound_to:
+    if name.casefold() in ours:
         return True
     # Bound to every address: numbers are fine, names could be re-pointed by somebody else.
-    return bound_to in EVERY_ADDRESS and _is_address(name)
+    return bool(ours.intersection(EVERY_ADDRESS)) and _is_address(name)
 
 
 def _is_address(name: str) -> bool:

@@ -14,9 +14,11 @@ from ..core.job.state import JobState
 from ..demo.scenario import sample_job
 from ..formats.changes import change_from
 from ..formats.survey import SurveyModel
+from ..store import history as history_of
 from ..store import jobs
 from ..store.jobs import Conflict, Job
 from .db import connection
+from .identity import made_by
 from .job_list import job_lines
 from .models import (
     ChangeRequest,
@@ -65,10 +67,6 @@ def _version() -> int | None:
     return int(text)
 
 
-def _window() -> str:
-    return request.headers.get("X-Window", "")[:40]
-
-
 @api.get("", responses={200: JobLines})
 def list_jobs() -> Response:
     """All jobs, the last changed first."""
@@ -81,13 +79,13 @@ def create_job(body: JobFields, query: UnitsQuery) -> Response:
     state = JobState(options=job_defaults())
     for data in body.changes():
         state = apply(state, change_from(data, state)).state
-    return _answer(jobs.create(connection(), state, made_by=_window()), query.units, 201)
+    return _answer(jobs.create(connection(), state, made_by=made_by()), query.units, 201)
 
 
 @api.post("/sample", responses={201: JobModel})
 def create_sample(query: UnitsQuery) -> Response:
     """A job to try things on: the lending desk's disk of the demo onto a smaller one."""
-    return _answer(jobs.create(connection(), sample_job(), "Begun as a sample", _window()), query.units, 201)
+    return _answer(jobs.create(connection(), sample_job(), "Begun as a sample", made_by()), query.units, 201)
 
 
 @api.get("/<int:job_id>", responses={200: JobModel})
@@ -116,7 +114,7 @@ def delete_job(path: JobPath) -> tuple[str, int]:
 def make_change(path: JobPath, body: ChangeRequest, query: UnitsQuery) -> Response:
     """Make one change: another disk, a fact put right, a fit, a pin, a row left behind and so on."""
     read = partial(change_from, body.sent())
-    return _answer(jobs.change(connection(), path.job_id, _version(), read, made_by=_window()), query.units)
+    return _answer(jobs.change(connection(), path.job_id, _version(), read, made_by=made_by()), query.units)
 
 
 @api.post("/<int:job_id>/preview", responses={200: PreviewModel})
@@ -145,7 +143,7 @@ def redo(path: JobPath, query: UnitsQuery) -> Response:
 @api.get("/<int:job_id>/history", responses={200: HistoryModel})
 def history(path: JobPath, query: HistoryQuery) -> Response:
     """Changes of a job, the newest first; a hundred at once, older ones with ``before``."""
-    entries = jobs.history(connection(), path.job_id, query.before)
+    entries = history_of.entries(connection(), path.job_id, query.before)
     return jsonify(
         {
             "revisions": [{key: getattr(entry, key) for key in RevisionModel.model_fields} for entry in entries],

@@ -12,7 +12,7 @@ from ..core.job.state import Stage
 from ..formats.option_models import OptionsModel
 from ..formats.plan_schema import FindingModel, PlanModel, UnallocatedModel
 from ..formats.survey import SurveyModel
-from ..store.jobs import Revision
+from ..store.history import Revision
 
 Line = Annotated[str, Field(max_length=200)]
 Note = Annotated[str, Field(max_length=10_000)]

@@ -4,7 +4,7 @@ from typing import Any
 
 PROBLEM = {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}}
 # Statuses that every operation can answer with, and those of operations that take a body.
-ALWAYS, WITH_BODY = (403, 404, 405, 422, 500, 503, 507), (400, 409, 413, 415)
+ALWAYS, WITH_BODY = (401, 403, 404, 405, 422, 429, 500, 503, 507), (400, 409, 413, 415)
 
 
 def finished(declared: dict[str, Any], titles: dict[int, str]) -> dict[str, Any]:

@@ -3,7 +3,6 @@
 import contextlib
 import json
 import logging
-import secrets
 import sqlite3
 from typing import Any, NoReturn
 
@@ -16,6 +15,8 @@ from ..bench.bench import NotAttached
 from ..core.errors import OutOfBounds, YlemorphError
 from ..formats.survey import first_problem
 from ..store.database import NotFound
+from .limits import MB, most_bytes
+from .log import request_id
 from .readings import NotAllowed
 
 _LOG = logging.getLogger(__name__)
@@ -36,6 +37,7 @@ def problem_data(error: YlemorphError, status: int = 422) -> dict[str, Any]:
 
 TITLES = {
     400: "The request cannot be read",
+    401: "Not signed in",
     403: "Not allowed",
     404: "Not found",
     405: "Not possible here",
@@ -45,6 +47,7 @@ TITLES = {
     415: "Wrong kind of content",
     422: "This cannot be used",
     428: "The version is missing",
+    429: "Too often",
     500: "Something went wrong here",
     503: "Busy",
     507: "Nothing was saved",
@@ -133,11 +136,11 @@ def register(app: Flask) -> None:
         status = error.code or 500
         if isinstance(error.response, Response):
             return error.response
-        limit = current_app.config["MAX_CONTENT_LENGTH"] // 1_000_000
+        limit = most_bytes(request.path) / MB
         mends = {
             400: "send JSON",
             404: "check the address",
-            413: f"send at most {limit} MB",
+            413: f"send at most {limit:g} MB",
             415: "send application/json",
         }
         wrong = YlemorphError(TITLES.get(status, error.name).lower(), mend=mends.get(status, "check the request"))
@@ -148,9 +151,8 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def _unforeseen(error: Exception) -> Response:
-        log_id = secrets.token_hex(4)
-        _LOG.error("unforeseen %s", log_id, exc_info=error)
+        _LOG.error("unforeseen", exc_info=error, extra={"request": request_id()})
         wrong = YlemorphError(
-            f"this should not have happened; the log of the program has it under {log_id}", mend="try again"
+            f"this should not have happened; the log of the program has it under {request_id()}", mend="try again"
         )
         return answer(problem_data(wrong, 500))

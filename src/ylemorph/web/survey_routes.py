@@ -2,6 +2,7 @@
 
 import base64
 import binascii
+from typing import Any
 
 from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
@@ -27,7 +28,7 @@ def read(body: ListingText) -> Response:
     conflicts: tuple[str, ...] = ()
     if body.onto is not None:
         reading, conflicts = _added(body.onto.to_core(), reading)
-    return _answer(reading, conflicts)
+    return jsonify(reading_data(reading, conflicts))
 
 
 @api.post("/typed", responses={200: ReadingModel})
@@ -35,7 +36,7 @@ def typed(body: TypedTable) -> Response:
     """A disk from rows of which size and used space are enough."""
     rows = [TypedRow(**row.model_dump()) for row in body.rows]
     made = typed_disk(rows, size=body.size, table=body.table, bare=body.bare)
-    return _answer(Recognised("typed", (made,)), (), [p.role or "" for p in made.survey.disk.rows])
+    return jsonify(reading_data(Recognised("typed", (made,)), (), [p.role or "" for p in made.survey.disk.rows]))
 
 
 @api.get("/commands", responses={200: CommandsModel})
@@ -70,16 +71,24 @@ def _added(survey: Survey, reading: Recognised) -> tuple[Recognised, tuple[str, 
     return Recognised(reading.form, (found,)), merged[0].conflicts
 
 
-def _answer(reading: Recognised, conflicts: tuple[str, ...], roles: list[str] | None = None) -> Response:
-    return jsonify(
-        {
-            "form": reading.form,
-            "found": [
-                {"name": item.name, "survey": survey_to_data(item.survey), "missing": list(item.missing)}
-                for item in reading.found
-            ],
-            "unreadable": [f"{item.name}: {item.error.sentence()}" for item in reading.unreadable],
-            "conflicts": list(conflicts),
-            "roles": roles or [],
-        }
-    )
+def added_to(source: Survey | None, reading: Recognised) -> tuple[Recognised, tuple[str, ...]]:
+    """The reading joined with what is known of a job's source, or as it is where it is of another disk."""
+    if source is None:
+        return reading, ()
+    try:
+        return _added(source, reading)
+    except YlemorphError:
+        return reading, ()
+
+
+def reading_data(reading: Recognised, conflicts: tuple[str, ...], roles: list[str] | None = None) -> dict[str, Any]:
+    return {
+        "form": reading.form,
+        "found": [
+            {"name": item.name, "survey": survey_to_data(item.survey), "missing": list(item.missing)}
+            for item in reading.found
+        ],
+        "unreadable": [f"{item.name}: {item.error.sentence()}" for item in reading.unreadable],
+        "conflicts": list(conflicts),
+        "roles": roles or [],
+    }

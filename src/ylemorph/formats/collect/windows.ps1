@@ -1,0 +1,30 @@
+# Lists the disks of this machine, shows the list, and sends it to Ylemorph when you agree.
+# It reads names, sizes, partitions and free space by Get-Disk, Get-Partition and Get-Volume. No file is opened,
+# nothing is changed. Run it in a PowerShell that was started as administrator.
+$Server = '@SERVER@'
+$Code = '@CODE@'
+$ErrorActionPreference = 'Stop'
+
+$listing = @{Disks = @(Get-Disk); Partitions = @(Get-Partition); Volumes = @(Get-Volume)} |
+    ConvertTo-Json -Depth 3 -Compress
+Write-Host "This is what Ylemorph gets from ${env:COMPUTERNAME}:"
+Get-Disk | Format-Table Number, FriendlyName, SerialNumber, Size | Out-Host
+Get-Volume | Format-Table DriveLetter, FileSystemLabel, FileSystem, Size, SizeRemaining | Out-Host
+
+if ($Server -eq '') {
+    $file = "ylemorph-$env:COMPUTERNAME-$(Get-Date -Format yyyyMMdd-HHmmss).json"
+    [IO.File]::WriteAllText((Join-Path (Get-Location) $file), $listing)
+    Write-Host "Written to $file. Drop that file on the page of the job."
+    return
+}
+$reply = Read-Host "Send it to ${Server}? [y/N]"
+if ($reply -notin 'y', 'Y', 'yes') {
+    Write-Host 'Nothing was sent.'
+    return
+}
+try {
+    Invoke-RestMethod -Method Post -Uri "$Server/collect/$Code" -ContentType 'application/json; charset=utf-8' `
+        -Headers @{'X-Machine' = $env:COMPUTERNAME} -Body ([Text.Encoding]::UTF8.GetBytes($listing))
+} catch {
+    Write-Host "It was not taken: $($_.Exception.Message) $($_.ErrorDetails.Message)"
+}

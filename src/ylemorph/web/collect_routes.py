@@ -1,0 +1,194 @@
+"""Disks sent from a customer's machine: the code and the line for a job or a fleet, the script, and what arrives."""
+
+import socket
+from typing import Annotated, Any
+
+from flask import Flask, Response, current_app, jsonify, request
+from flask_openapi3.blueprint import APIBlueprint
+from flask_openapi3.models.tag import Tag
+from pydantic import BaseModel, Field
+
+from ..core.errors import BadSurvey, YlemorphError
+from ..formats.collecting import SCRIPTS, System, command_line, script_text
+from ..formats.fleet_read import Found, read_item
+from ..formats.reading import Recognised, read_any
+from ..store import collecting, fleets, jobs
+from ..store.collecting import MINUTES, Goal, WrongCode
+from .buy_models import FleetPath
+from .db import connection
+from .guard import LOCAL_NAMES
+from .identity import made_by
+from .live_routes import tell
+from .models import JobPath, Problem, _Out
+from .problems import answer, problem_data
+from .reading_models import CommandModel, ReadingModel
+from .survey_routes import added_to, reading_data
+
+tag = Tag(name="collecting")
+api = APIBlueprint(
+    "collecting", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={404: Problem, 422: Problem}
+)
+
+
+class CollectModel(_Out):
+    """A code that works once within ``minutes``, and the line for each system. ``reachable``: whether other machines
+    get through to this server at all."""
+
+    code: str
+    minutes: int
+    reachable: bool
+    commands: list[CommandModel]
+
+
+class ArrivalModel(_Out):
+    """What a machine sent for a job; ``reading`` is null where it cannot be read, and ``trouble`` says why."""
+
+    id: int
+    machine: str
+    arrived_at: str
+    reading: ReadingModel | None
+    trouble: str
+
+
+class ArrivalsModel(_Out):
+    arrivals: list[ArrivalModel]
+
+
+class ArrivalPath(JobPath):
+    arrival_id: Annotated[int, Field(ge=1, le=2**53)]
+
+
+class SystemPath(BaseModel):
+    system: System
+
+
+@api.post("/jobs/<int:job_id>/collect", responses={201: CollectModel})
+def collect_for_job(path: JobPath) -> tuple[Response, int]:
+    """A code under which a customer's machine may send its disks to this job, once."""
+    return _code(Goal(path.job_id, None)), 201
+
+
+@api.post("/fleets/<int:fleet_id>/collect", responses={201: CollectModel})
+def collect_for_fleet(path: FleetPath) -> tuple[Response, int]:
+    """A code under which one machine may send its disks to this fleet, once."""
+    return _code(Goal(None, path.fleet_id)), 201
+
+
+def _code(goal: Goal) -> Response:
+    code = collecting.give_code(connection(), goal, made_by())
+    server = _address()
+    lines = [{"where": script.where, "command": command_line(key, server, code)} for key, script in SCRIPTS.items()]
+    reachable = bool(current_app.config["NETWORK"])
+    return jsonify({"code": code, "minutes": MINUTES, "reachable": reachable, "commands": lines})
+
+
+def _address() -> str:
+    """The address under which other machines reach this server, as far as it can be told from here."""
+    name, _, port = request.host.rpartition(":") if request.host[-1:] != "]" else (request.host, "", "")
+    if not name:
+        name, port = request.host, ""
+    if name.strip("[]") in LOCAL_NAMES and current_app.config["NETWORK"]:
+        name = own_address() or name
+    return f"{request.scheme}://{name}{f':{port}' if port else ''}"
+
+
+def own_address() -> str:
+    """This machine's address in its network; empty where it has none. Nothing is sent for it."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        try:
+            probe.connect(("192.0.2.1", 9))  # an address of RFC 5737, which nobody has
+            return str(probe.getsockname()[0])
+        except OSError:
+            return ""
+
+
+@api.get("/jobs/<int:job_id>/arrivals", responses={200: ArrivalsModel})
+def list_arrivals(path: JobPath) -> Response:
+    """What arrived for this job and was not taken yet, joined with what is known of its source where it fits."""
+    source = jobs.get(connection(), path.job_id).state.source
+    found = []
+    for item in collecting.arrivals(connection(), path.job_id):
+        reading, trouble = None, ""
+        try:
+            reading = reading_data(*added_to(source, read_any(item.body)))
+        except YlemorphError as error:
+            trouble = error.sentence()
+        found.append(
+            {
+                "id": item.id,
+                "machine": item.machine,
+                "arrived_at": item.arrived_at,
+                "reading": reading,
+                "trouble": trouble,
+            }
+        )
+    return jsonify({"arrivals": found})
+
+
+@api.delete("/jobs/<int:job_id>/arrivals/<int:arrival_id>", responses={204: None})
+def forget_arrival(path: ArrivalPath) -> tuple[str, int]:
+    """Forget what arrived, because it was taken or is not wanted."""
+    collecting.forget(connection(), path.job_id, path.arrival_id)
+    return "", 204
+
+
+@api.get("/collect/<system>", responses={200: None})
+def stick_script(path: SystemPath) -> Response:
+    """The script for a machine without network: it writes a file beside itself, which is dropped on the job's page."""
+    response = Response(script_text(path.system), mimetype="text/plain")
+    response.headers["Content-Disposition"] = f'attachment; filename="{SCRIPTS[path.system].name}"'
+    return response
+
+
+def register(app: Flask) -> None:
+    """The addresses that the scripts use; they are no part of the API, and a code is what lets in."""
+    app.add_url_rule("/collect/<code>", "collect", _collect, methods=["GET", "POST"])
+
+    @app.errorhandler(WrongCode)
+    def _wrong_code(error: WrongCode) -> Response:
+        current_app.config["ATTEMPTS"].wrong_code()
+        return answer(problem_data(error, 404))
+
+
+def _collect(code: str) -> Response:
+    attempts = current_app.config["ATTEMPTS"]
+    attempts.check_code()
+    system: System = "windows" if code.endswith(".ps1") else "linux"
+    code = code.removesuffix(".ps1").upper()
+    goal = collecting.look_up(connection(), code)
+    if request.method == "GET":
+        return Response(script_text(system, _address(), code), mimetype="text/plain")
+    return _arrived(code, goal)
+
+
+def _arrived(code: str, goal: Goal) -> Response:
+    body = request.get_data()
+    machine = request.headers.get("X-Machine", "")[:80]
+    said: str
+    if goal.job is not None:
+        said = _words(read_any(body))
+        collecting.keep_arrival(connection(), code, goal.job, machine, body.decode("utf-8", "replace"))
+        tell(current_app, "jobs", goal.job)
+    else:
+        said = _join_fleet(code, goal, machine, body)
+    return Response(f"Thank you. {said}\n", mimetype="text/plain")
+
+
+def _join_fleet(code: str, goal: Goal, machine: str, body: bytes) -> str:
+    items = list(read_item(machine or "a machine", body))
+    good: list[Any] = [item for item in items if isinstance(item, Found)]
+    if not good:
+        raise BadSurvey("there is no disk in it that could be used", mend="run the script as administrator (root)")
+    assert goal.fleet is not None
+    collecting.use_up(connection(), code)
+    fleets.add(connection(), goal.fleet, items)
+    tell(current_app, "fleets", goal.fleet)
+    return _arrived_words(len(good))
+
+
+def _words(reading: Recognised) -> str:
+    return _arrived_words(len(reading.found))
+
+
+def _arrived_words(count: int) -> str:
+    return f"{count} {'disk' if count == 1 else 'disks'} arrived at Ylemorph."
