@@ -1,20 +1,39 @@
 <script setup lang="ts">
 import { STAGE_KEYS, STAGES } from "./stages";
 import { useEventListener } from "@vueuse/core";
-import { ref } from "vue";
+import { defineAsyncComponent, ref, watch } from "vue";
 import { useRouter } from "vue-router";
-import { client, data } from "./api/client";
+import { useQueryClient, useQuery } from "@tanstack/vue-query";
+import { askWho, signedOut, who } from "./api/session";
+import { settingsQuery } from "./api/settings";
+import { beginLive, moved } from "./live/live";
 import { theme } from "./theme";
 import KeysHelp from "./widgets/KeysHelp.vue";
 import { isTyping } from "./widgets/keys";
 import { units } from "./widgets/units";
 
+const SignInView = defineAsyncComponent(() => import("./views/SignInView.vue"));
 const router = useRouter();
-// A browser that was never asked shows the units of the workshop.
-if (localStorage.getItem("units") === null) {
-  void data(client.GET("/api/settings"))
-    .then((settings) => (units.value = settings.units))
-    .catch(() => undefined); // the pages themselves say that nobody answers
+const queries = useQueryClient();
+// Asked again where the server says that this browser was signed out.
+useQuery({ queryKey: ["session"], queryFn: askWho, staleTime: Infinity, retry: 2 });
+const begun = ref(false);
+watch(who, (now) => {
+  if (!now || signedOut.value) return;
+  if (!begun.value) void begin();
+  beginLive(queries, now.token);
+});
+router.afterEach((to) => moved(to.path));
+
+async function begin(): Promise<void> {
+  begun.value = true;
+  // A browser that was never asked shows the units of the workshop.
+  if (localStorage.getItem("units") !== null) return;
+  try {
+    units.value = (await queries.fetchQuery(settingsQuery())).units;
+  } catch {
+    // The pages themselves say that nobody answers.
+  }
 }
 const showKeys = ref(false);
 let goingSince = -Infinity; // when G was pressed
@@ -50,7 +69,8 @@ function go(event: KeyboardEvent): void {
 
 <template>
   <a-config-provider :theme="theme">
-    <router-view @keys="showKeys = true" />
+    <router-view v-if="begun || !who" @keys="showKeys = true" />
+    <SignInView v-if="signedOut" :over="begun" @done="queries.invalidateQueries()" />
     <KeysHelp v-model:open="showKeys" />
   </a-config-provider>
 </template>

@@ -68,6 +68,7 @@ def run_server(service: Service) -> int:
     try:
         server.run()
     finally:
+        app.config["HUB"].end()
         server.close()
         if front is not None:
             front.stop()

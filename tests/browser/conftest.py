@@ -21,6 +21,22 @@ CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
 
 
+AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def axe_clean(page):
+    """Nothing serious or critical; the page must have been opened with ``bypass_csp``."""
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
+    grave = [
+        (v["id"], node["target"], node["failureSummary"][:300])
+        for v in found["violations"]
+        if v["impact"] in ("serious", "critical")
+        for node in v["nodes"]
+    ]
+    assert grave == []
+
+
 @pytest.fixture(scope="session")
 def served(tmp_path_factory):
     assert (STATIC / "index.html").is_file(), "the front end is not built: make build"
@@ -31,6 +47,7 @@ def served(tmp_path_factory):
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     yield store, f"http://127.0.0.1:{listener.getsockname()[1]}", app
+    app.config["HUB"].end()
     server.close()
     thread.join(5)
 

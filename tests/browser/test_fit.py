@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import ROOT
+from tests.browser.conftest import axe_clean
 
 
 @pytest.fixture
@@ -231,9 +231,6 @@ def _against(path, job):
     return f"{path}?job={job}" if path == "/shelf" else path
 
 
-AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
-
-
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 @pytest.mark.parametrize(
     "stage",
@@ -265,15 +262,7 @@ def test_accessibility(window, demo, stage, scheme):
     if stage == "fit":
         page.get_by_text("Margins and table").click()
         page.get_by_text("The same as a table").click()
-    page.evaluate(AXE.read_text())
-    found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
-    grave = [
-        (v["id"], node["target"], node["failureSummary"][:300])
-        for v in found["violations"]
-        if v["impact"] in ("serious", "critical")
-        for node in v["nodes"]
-    ]
-    assert grave == []
+    axe_clean(page)
 
 
 @pytest.mark.parametrize("width", [400, 1920])

@@ -15,7 +15,8 @@ from ylemorph.web.identity import COOKIE, TOKEN_HEADER
 PASSWORD = "four plain words here"
 # What each route asks for, written down by hand: the table in the program is checked against it.
 EVERYBODY = {
-    "GET /api/session", "POST /api/session", "DELETE /api/session", "GET /api/health", "GET /collect/X", "POST /collect/X",
+    "GET /api/session", "POST /api/session", "DELETE /api/session", "GET /api/health",
+    "GET /collect/X", "POST /collect/X",
 }  # fmt: skip
 LOOK_BESIDE_READS = {
     "POST /api/plan", "POST /api/surveys/read", "POST /api/surveys/typed", "POST /api/jobs/{job_id}/preview",

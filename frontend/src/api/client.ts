@@ -33,7 +33,7 @@ export function sentence(problem: Pick<Problem, "detail" | "mend" | "at">): stri
 }
 
 /** A name for this window, so that another one can be told who changed a job. */
-function windowName(): string {
+function ownName(): string {
   const known = sessionStorage.getItem("window");
   if (known) return known;
   const made = `window ${Math.floor(1000 + Math.random() * 9000)}`;
@@ -41,7 +41,8 @@ function windowName(): string {
   return made;
 }
 
-export const client = createClient<paths>({ baseUrl: window.location.origin, headers: { "X-Window": windowName() } });
+export const windowName = ownName();
+export const client = createClient<paths>({ baseUrl: window.location.origin, headers: { "X-Window": windowName } });
 
 const UNREACHABLE: Problem = {
   type: "about:blank",

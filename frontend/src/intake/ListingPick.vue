@@ -4,8 +4,10 @@ import { useQuery } from "@tanstack/vue-query";
 import { ref, shallowRef, useId } from "vue";
 import type { Survey } from "../api/client";
 import { commandsQuery, readListing, type Found, type Reading } from "../api/reading";
-import { size } from "../widgets/units";
+import CommandLine from "../widgets/CommandLine.vue";
+import FoundDisks from "./FoundDisks.vue";
 import { readFile } from "./files";
+import { recognised } from "./words";
 
 const props = defineProps<{ what: string; onto?: Survey }>();
 const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
@@ -14,7 +16,6 @@ const over = ref(false);
 const busy = ref(false);
 const trouble = ref("");
 const pasted = ref("");
-const copied = ref("");
 const choice = shallowRef<Reading | null>(null);
 const id = useId();
 
@@ -37,12 +38,7 @@ async function take(read: () => Promise<Reading>): Promise<void> {
 function use(reading: Reading, found: Found): void {
   pasted.value = "";
   choice.value = null;
-  emit("survey", found.survey, [
-    `Recognised: ${reading.form}.`,
-    ...found.missing,
-    ...(reading.unreadable ?? []),
-    ...reading.conflicts,
-  ]);
+  emit("survey", found.survey, recognised(reading, found));
 }
 
 const takeFile = (file: File | undefined) => file && void take(() => readFile(file, props.onto));
@@ -53,17 +49,6 @@ function picked(event: Event): void {
   takeFile(input.files?.[0]);
   input.value = "";
 }
-
-async function copy(command: string): Promise<void> {
-  try {
-    await navigator.clipboard.writeText(command);
-    copied.value = command;
-  } catch {
-    trouble.value = "The browser does not let this page copy. Mark the command and copy it by hand.";
-  }
-}
-
-const bytes = (found: Found) => found.survey.disk.sectors * found.survey.disk.logical_sector_bytes;
 </script>
 
 <template>
@@ -99,26 +84,11 @@ const bytes = (found: Found) => found.survey.disk.sectors * found.survey.disk.lo
       <p>
         <b>{{ choice.found.length }} disks stand in this {{ choice.form }}. Which one is the {{ props.what }}?</b>
       </p>
-      <ul>
-        <li v-for="found in choice.found" :key="found.name">
-          <a-button size="small" @click="use(choice, found)">{{ found.name }}</a-button>
-          {{ found.survey.disk.model || "no model name" }}
-          <span class="muted">{{ found.survey.disk.serial || "serial not known" }}</span>
-          <span class="fig">{{ size(bytes(found), "decimal") }}</span>
-          <span class="muted">{{ found.survey.disk.partitions?.length ?? 0 }} partitions</span>
-        </li>
-      </ul>
-      <p v-for="line in choice.unreadable" :key="line" class="muted">Not usable: {{ line }}.</p>
+      <FoundDisks :reading="choice" @choose="(found) => choice && use(choice, found)" />
     </div>
     <details>
       <summary>One command that writes such a listing</summary>
-      <div v-for="item in commands ?? []" :key="item.where" class="command">
-        <span class="muted">{{ item.where }}</span>
-        <code class="fig">{{ item.command }}</code>
-        <a-button size="small" :aria-label="`Copy the command for ${item.where}`" @click="copy(item.command)">
-          {{ copied === item.command ? "Copied" : "Copy" }}
-        </a-button>
-      </div>
+      <CommandLine v-for="item in commands ?? []" :key="item.where" :where="item.where" :command="item.command" />
     </details>
   </div>
 </template>
@@ -150,40 +120,9 @@ const bytes = (found: Found) => found.survey.disk.sectors * found.survey.disk.lo
   gap: 10px;
   align-items: center;
 }
-ul {
-  margin: 6px 0 0;
-  padding: 0;
-  list-style: none;
-  display: grid;
-  gap: 5px;
-}
-li {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 10px;
-  align-items: center;
-}
 summary {
   cursor: pointer;
   color: var(--muted);
-}
-.command {
-  display: grid;
-  grid-template-columns: 1fr max-content;
-  gap: 2px 10px;
-  align-items: center;
-  margin-top: 8px;
-}
-.command span {
-  grid-column: 1 / -1;
-}
-code {
-  overflow-wrap: anywhere;
-  background: var(--paper);
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  padding: 4px 8px;
-  font-size: 12px;
 }
 .trouble {
   overflow-wrap: anywhere;

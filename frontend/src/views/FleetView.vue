@@ -10,6 +10,7 @@ import FleetTargets from "../fleet/FleetTargets.vue";
 import MachineTable from "../fleet/MachineTable.vue";
 import MixPanel from "../fleet/MixPanel.vue";
 import NeedHistogram from "../fleet/NeedHistogram.vue";
+import CollectPanel from "../intake/CollectPanel.vue";
 import DropVeil from "../widgets/DropVeil.vue";
 import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
@@ -28,6 +29,7 @@ const said = ref<string[]>([]);
 const sending = ref<{ sent: number; of: number } | null>(null);
 const name = ref("");
 const made = ref<number[]>([]);
+const collecting = ref(false);
 
 watch(fleet, (now) => {
   document.title = `${now?.name ?? "Fleet"} · Ylemorph`;
@@ -35,7 +37,9 @@ watch(fleet, (now) => {
 });
 watch(
   () => fleet.value?.name,
-  (text) => (name.value = text ?? ""),
+  (text, before) => {
+    if (name.value === (before ?? "")) name.value = text ?? ""; // what is being typed stays
+  },
   { immediate: true },
 );
 function change(some: Partial<Filter>): void {
@@ -133,6 +137,9 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
         <span class="gap" />
         <label class="add">Add files <input type="file" multiple class="sr-only" @change="picked" /></label>
         <label class="add">Add a folder <input type="file" webkitdirectory class="sr-only" @change="picked" /></label>
+        <a-button size="small" :aria-expanded="collecting" @click="collecting = !collecting">
+          From a customer's machine
+        </a-button>
         <a-button
           v-for="form in ['csv', 'xlsx', 'json']"
           :key="form"
@@ -142,6 +149,7 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
           {{ form.toUpperCase() }}
         </a-button>
       </div>
+      <section v-if="collecting" class="card"><CollectPanel :goal="{ fleet: id }" /></section>
       <p v-if="refused" role="alert" class="card"><span class="tag stop">stop</span> {{ refused }}</p>
       <p v-if="fleet.trouble" role="alert" class="card"><span class="tag stop">stop</span> {{ fleet.trouble }}</p>
       <p v-for="text in said" :key="text" role="alert" class="card">{{ text }}</p>

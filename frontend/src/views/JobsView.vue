@@ -56,7 +56,7 @@ const shown = computed(() => {
 });
 const today = new Date().toISOString().slice(0, 10);
 
-async function begin(source?: Survey, words: string[] = []): Promise<void> {
+async function begin(source?: Survey, words: string[] = [], sent = false): Promise<void> {
   try {
     const name = source?.disk.model ? `${source.disk.model} to a new disk` : "New job";
     const job = await createJob({ name, ...(source ? { source } : {}) });
@@ -64,7 +64,7 @@ async function begin(source?: Survey, words: string[] = []): Promise<void> {
     void queries.invalidateQueries({ queryKey: ["jobs"] });
     // A listing that leaves something open is looked at first; a whole one needs only its target.
     const next = source && words.length < 2 ? "target" : "source";
-    await router.push(`/jobs/${job.id}/${next}`);
+    await router.push({ path: `/jobs/${job.id}/${next}`, query: sent ? { sent: "1" } : {} });
   } catch (failure) {
     trouble.value = (failure as Error).message;
   }
@@ -171,9 +171,10 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     </div>
 
     <section v-if="adding" class="card new" aria-label="New job">
-      <DiskIntake what="source disk" typed @survey="begin" />
+      <DiskIntake what="source disk" typed @survey="(source, words) => begin(source, words)" />
       <div>
         <a-button @click="begin()">Begin without a survey</a-button>
+        <a-button @click="begin(undefined, [], true)">Have the customer's machine send it</a-button>
         <span class="muted"> The source can follow later.</span>
       </div>
     </section>

@@ -4,7 +4,9 @@ import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { reactive, ref, shallowRef, watch } from "vue";
 import { ProblemError } from "../api/client";
 import { settingsQuery, writeSettings, type SettingsIn } from "../api/settings";
+import { may } from "../api/session";
 import DataPanel from "../widgets/DataPanel.vue";
+import PeoplePanel from "../widgets/PeoplePanel.vue";
 import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { units } from "../widgets/units";
@@ -31,8 +33,9 @@ const UNITS = [
 
 watch(
   settings,
-  (now) => {
-    if (now) for (const { key } of FIELDS) fields[key] = now[key];
+  (now, before) => {
+    // What is being typed stays when another window writes.
+    if (now) for (const { key } of FIELDS) if (fields[key] === (before?.[key] ?? "")) fields[key] = now[key];
   },
   { immediate: true },
 );
@@ -41,7 +44,9 @@ async function write(body: SettingsIn): Promise<void> {
   refused.value = null;
   kept.value = false;
   try {
-    queries.setQueryData(["settings"], await writeSettings(body));
+    const now = await writeSettings(body);
+    queries.setQueryData(["settings"], now);
+    for (const { key } of FIELDS) if (key in body) fields[key] = now[key];
     kept.value = true;
   } catch (failure) {
     refused.value = failure as ProblemError;
@@ -86,7 +91,7 @@ function setUnits(value: "binary" | "decimal"): void {
         <PickOne id="units" :model-value="units" :choices="UNITS" @update:model-value="setUnits" />
         <span></span>
         <div class="acts">
-          <a-button type="primary" html-type="submit">Keep these</a-button>
+          <a-button type="primary" html-type="submit" :disabled="!may('workshop')">Keep these</a-button>
           <a-button @click="write({ headroom: '', headroom_system: '', headroom_data: '', grain: '' })">
             As the application comes
           </a-button>
@@ -109,7 +114,10 @@ function setUnits(value: "binary" | "decimal"): void {
           <dd class="fig">{{ settings.version }}</dd>
         </dl>
       </section>
-      <DataPanel />
+      <template v-if="may('workshop')">
+        <PeoplePanel />
+        <DataPanel />
+      </template>
     </template>
   </main>
 </template>

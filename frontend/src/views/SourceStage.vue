@@ -1,7 +1,9 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
+import { useRoute } from "vue-router";
 import type { Job, Survey } from "../api/client";
 import type { JobStore } from "../api/jobs";
+import ArrivalList from "../intake/ArrivalList.vue";
 import DiskIntake from "../intake/DiskIntake.vue";
 import ListingPick from "../intake/ListingPick.vue";
 import RowFacts from "../intake/RowFacts.vue";
@@ -10,6 +12,7 @@ import DiskTable from "../widgets/DiskTable.vue";
 import FindingList from "../widgets/FindingList.vue";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
+const route = useRoute();
 const replacing = ref(false);
 const chosen = ref<number | null>(null);
 const diskSize = ref("");
@@ -43,8 +46,16 @@ const setSize = () => void props.store.change({ kind: "disk-size", size: diskSiz
       </a-button>
     </div>
     <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused.message }}</p>
+    <ArrivalList :job="job.id" @survey="take" />
     <section v-if="!job.source || replacing" class="card">
-      <DiskIntake what="source disk" typed :serial="job.source?.disk.serial || undefined" @survey="take" />
+      <DiskIntake
+        what="source disk"
+        typed
+        :serial="job.source?.disk.serial || undefined"
+        :job="job.id"
+        :sent="!!route.query.sent"
+        @survey="take"
+      />
     </section>
     <template v-if="job.source">
       <ul v-if="words.length" class="card words" role="status">

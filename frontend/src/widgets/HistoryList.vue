@@ -39,6 +39,7 @@ const from = (entry: Schemas["RevisionModel"]) =>
           <span class="muted">{{ moment(entry.made_at) }} {{ entry.made_by }}{{ from(entry) }}</span>
         </span>
         <b v-if="entry.is_head">here</b>
+        <span v-else-if="entry.thin" class="muted">too long ago to go there</span>
         <a-button v-else size="small" :aria-label="`Go to change ${entry.number}`" @click="store.goTo(entry.number)">
           Go there
         </a-button>

@@ -1,7 +1,21 @@
 <script setup lang="ts">
+import { computed } from "vue";
+import { useRoute } from "vue-router";
+import { signOut, who } from "../api/session";
+import { othersAt } from "../live/live";
+import LineMenu from "./LineMenu.vue";
 import { units } from "./units";
 
 const emit = defineEmits<{ keys: [] }>();
+const route = useRoute();
+/** Others who have the same job or fleet open. */
+const others = othersAt(
+  computed(() => (route.params.id ? `${route.path.split("/").slice(0, 3).join("/")}/` : "nowhere")),
+);
+const OUT = [
+  { key: "here", text: "Sign out" },
+  { key: "everywhere", text: "Sign out everywhere" },
+] as const;
 const UNIT_CHOICES = [
   { label: "GiB", value: "binary" },
   { label: "GB", value: "decimal" },
@@ -22,7 +36,14 @@ const UNIT_CHOICES = [
     </nav>
     <div class="middle"><slot /></div>
     <nav class="stages no-print" aria-label="Stages"><slot name="stages" /></nav>
+    <span v-if="others.length" class="others no-print" role="status" :title="`Also open: ${others.join(', ')}`">
+      also open: {{ others.length > 2 ? `${others.length} others` : others.join(", ") }}
+    </span>
     <slot name="actions" />
+    <span v-if="who?.name" class="me no-print">
+      {{ who.name }}<span v-if="who.role === 'look'" class="muted"> (reads)</span>
+      <LineMenu :label="`${who.name}, sign out`" :items="OUT" @choose="(key) => signOut(key === 'everywhere')" />
+    </span>
     <a-segmented v-model:value="units" :options="UNIT_CHOICES" size="small" aria-label="Units" class="no-print" />
     <a-button size="small" class="no-print" aria-label="All keys" @click="emit('keys')"><kbd>?</kbd></a-button>
   </header>
@@ -69,6 +90,20 @@ const UNIT_CHOICES = [
   overflow: hidden;
   white-space: nowrap;
   text-overflow: ellipsis;
+}
+.others {
+  color: var(--muted);
+  font-size: 12px;
+  max-width: 190px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.me {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  white-space: nowrap;
 }
 .stages {
   display: flex;

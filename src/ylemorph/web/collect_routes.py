@@ -16,7 +16,7 @@ from ..store import collecting, fleets, jobs
 from ..store.collecting import MINUTES, Goal, WrongCode
 from .buy_models import FleetPath
 from .db import connection
-from .guard import LOCAL_NAMES
+from .guard import EVERY_ADDRESS, LOCAL_NAMES
 from .identity import made_by
 from .live_routes import tell
 from .models import JobPath, Problem, _Out
@@ -87,7 +87,7 @@ def _address() -> str:
     name, _, port = request.host.rpartition(":") if request.host[-1:] != "]" else (request.host, "", "")
     if not name:
         name, port = request.host, ""
-    if name.strip("[]") in LOCAL_NAMES and current_app.config["NETWORK"]:
+    if name.strip("[]") in LOCAL_NAMES and current_app.config["BOUND_TO"] in EVERY_ADDRESS:
         name = own_address() or name
     return f"{request.scheme}://{name}{f':{port}' if port else ''}"
 

@@ -71,16 +71,24 @@ class Hub:
     def open_streams(self) -> int:
         return len(self._streams)
 
+    def end(self) -> None:
+        """End every stream, because the server stops; they are gone a moment later."""
+        self.drop()
+        for _ in range(50):
+            if not self._streams:
+                return
+            time.sleep(0.02)
+
     def publish(self, event: dict[str, Any]) -> None:
         with self._lock:
             streams = list(self._streams)
         for stream in streams:
             stream.put(event)
 
-    def drop(self, mark: str) -> None:
-        """End the streams of a browser or a person that was signed out."""
+    def drop(self, mark: str | None = None) -> None:
+        """End the streams of a browser or a person that was signed out, or all of them."""
         with self._lock:
-            streams = [stream for stream in self._streams if mark in stream.marks]
+            streams = [stream for stream in self._streams if mark is None or mark in stream.marks]
         for stream in streams:
             stream.put(None)
 
@@ -109,7 +117,7 @@ class Hub:
 
 
 def events(hub: Hub, stream: Stream, gone: Callable[[], bool]) -> Iterator[bytes]:
-    """The stream as text/event-stream, until the connection is ``gone`` or the browser is signed out."""
+    """The stream as text/event-stream, until the connection is ``gone`` or it is ended from here."""
     try:
         yield b"retry: 3000\n\n"
         beat = time.monotonic()
@@ -122,7 +130,7 @@ def events(hub: Hub, stream: Stream, gone: Callable[[], bool]) -> Iterator[bytes
                     yield b":\n\n"
                 continue
             if event is None:
-                yield b'data: {"what": "signed-out"}\n\n'
+                yield b'data: {"what": "ended"}\n\n'
                 return
             yield b"data: " + json.dumps(event, ensure_ascii=False).encode("utf-8", "replace") + b"\n\n"
     finally:

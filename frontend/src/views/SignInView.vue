@@ -1,0 +1,82 @@
+<script setup lang="ts">
+/** Who are you? Shown in the place of the pages, or over one that was open when the session ended. */
+import { nextTick, onMounted, ref } from "vue";
+import { signIn, who } from "../api/session";
+
+const props = defineProps<{ over: boolean }>();
+const emit = defineEmits<{ done: [] }>();
+const name = ref("");
+const password = ref("");
+const trouble = ref("");
+const busy = ref(false);
+const first = ref<{ focus: () => void } | null>(null);
+onMounted(() => void nextTick(() => first.value?.focus()));
+
+async function enter(): Promise<void> {
+  busy.value = true;
+  trouble.value = "";
+  try {
+    await signIn(name.value, password.value);
+    emit("done");
+  } catch (error) {
+    trouble.value = (error as Error).message;
+    password.value = "";
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <component :is="props.over ? 'div' : 'main'" :class="{ over: props.over }" role="dialog" aria-label="Sign in">
+    <form class="card" @submit.prevent="enter">
+      <p class="name"><img src="/mark.svg" alt="" width="26" height="18" />Ylemorph</p>
+      <h1>{{ props.over ? "You were signed out" : "Sign in" }}</h1>
+      <p v-if="props.over" class="muted">What is typed on the page below is kept.</p>
+      <label>Name <a-input ref="first" v-model:value="name" autocomplete="username" :maxlength="80" /></label>
+      <label>
+        Password
+        <a-input v-model:value="password" type="password" autocomplete="current-password" :maxlength="200" />
+      </label>
+      <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+      <a-button type="primary" html-type="submit" :loading="busy" :disabled="!name.trim() || !password">
+        Sign in
+      </a-button>
+      <p v-if="!who?.encrypted" class="muted">
+        This connection is not encrypted: whoever listens on this network can read the password. Whoever runs this
+        Ylemorph can give it a certificate.
+      </p>
+    </form>
+  </component>
+</template>
+
+<style scoped>
+main,
+.over {
+  display: grid;
+  place-items: center;
+  min-height: 100vh;
+  padding: 20px;
+}
+.over {
+  position: fixed;
+  inset: 0;
+  z-index: 2000;
+  background: color-mix(in srgb, var(--paper) 82%, transparent);
+}
+form {
+  display: grid;
+  gap: 12px;
+  width: min(380px, 100%);
+}
+label {
+  display: grid;
+  gap: 4px;
+}
+.name {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  font-weight: 600;
+}
+</style>

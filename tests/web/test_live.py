@@ -1,0 +1,159 @@
+"""Windows hear of each other's changes, over the real server."""
+
+import http.client
+import json
+import socket
+import threading
+import time
+
+import pytest
+
+from ylemorph.serving import make_server
+from ylemorph.store.database import prepare
+from ylemorph.web import limits, live
+from ylemorph.web.app import create_app
+from ylemorph.web.limits import BODY_LIMITS, BUSY, Turns, most_bytes
+from ylemorph.web.live import MOST_STREAMS, Hub, TooMany, events
+
+
+@pytest.fixture
+def running(tmp_path):
+    app = create_app(prepare(tmp_path))
+    listener = socket.create_server(("127.0.0.1", 0))
+    server = make_server(app, listener)
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    yield app, listener.getsockname()[1]
+    app.config["HUB"].end()
+    server.close()
+
+
+def ask(port, method, path, body=None, window="window 1"):
+    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
+    headers = {"Content-Type": "application/json", "X-Window": window}
+    connection.request(method, path, json.dumps(body) if body is not None else None, headers)
+    answer = connection.getresponse()
+    text = answer.read()
+    connection.close()
+    return answer.status, json.loads(text) if text else None
+
+
+class Listener:
+    """One window's stream of events."""
+
+    def __init__(self, port):
+        self.connection = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
+        self.connection.request("GET", "/api/events")
+        self.answer = self.connection.getresponse()
+        assert self.answer.status == 200
+        assert self.answer.headers["Content-Type"].startswith("text/event-stream")
+
+    def next(self, what):
+        while True:
+            line = self.answer.readline()
+            if line.startswith(b"data: "):
+                event = json.loads(line[6:])
+                if event["what"] == what:
+                    return event
+
+
+def test_fifty_windows_hear_of_a_change_and_keep_nobody_waiting(running):
+    app, port = running
+    windows = [Listener(port) for _ in range(50)]
+    assert app.config["HUB"].open_streams == 50
+    _, job = ask(port, "POST", "/api/jobs", {"name": "Desk"})
+    for window in windows:
+        assert window.next("jobs") == {"what": "jobs", "id": None, "by": "window 1", "window": "window 1"}
+    ask(port, "POST", f"/api/jobs/{job['id']}/changes", {"kind": "describe", "name": "Counter"}, "window 2")
+    for window in windows:
+        assert window.next("jobs") == {"what": "jobs", "id": job["id"], "by": "window 2", "window": "window 2"}
+    assert ask(port, "GET", "/api/jobs")[0] == 200
+
+
+def test_what_changes_nothing_is_not_told(running):
+    _, port = running
+    window = Listener(port)
+    ask(port, "POST", "/api/surveys/typed", {"rows": [{"size": "100 GiB", "used": "20 GiB"}]})
+    ask(port, "POST", "/api/jobs/77/changes", {"kind": "describe", "name": "x"})  # refused: there is none
+    ask(port, "PUT", "/api/settings", {"headroom": "20"})
+    assert window.next("settings")["id"] is None  # the first event after "here"
+
+
+def test_a_window_that_is_gone_frees_its_stream(running):
+    app, port = running
+    window = Listener(port)
+    window.answer.close()
+    window.connection.close()
+    for _ in range(200):
+        if not app.config["HUB"].open_streams:
+            return
+        time.sleep(0.05)
+    raise AssertionError("the stream is still held")
+
+
+def test_who_has_what_open(running):
+    _, port = running
+    window = Listener(port)
+    assert window.next("here")["places"] == []
+    ask(port, "POST", "/api/here", {"place": "/jobs/3/fit"}, "window 2")
+    assert window.next("here")["places"] == [{"window": "window 2", "place": "/jobs/3/fit", "who": "window 2"}]
+    ask(port, "POST", "/api/here", {"place": ""}, "window 2")
+    assert window.next("here")["places"] == []
+    assert ask(port, "POST", "/api/here", {"place": "<script>"})[0] == 422
+
+
+def test_a_window_that_says_nothing_any_more_is_forgotten(monkeypatch):
+    hub = Hub()
+    hub.here("window 1", "/jobs/3/fit", "Mara")
+    assert len(hub.places()) == 1
+    later = time.monotonic() + live.PLACE_SECONDS + 1
+    monkeypatch.setattr(live.time, "monotonic", lambda: later)
+    assert hub.places() == []
+
+
+def test_streams_are_bounded_and_a_slow_one_is_told_to_load_anew():
+    hub = Hub()
+    streams = [hub.open(frozenset()) for _ in range(MOST_STREAMS)]
+    with pytest.raises(TooMany):
+        hub.open(frozenset())
+    for number in range(live.MOST_WAITING + 5):
+        hub.publish({"what": "jobs", "id": number})
+    texts = list(events(hub, streams[0], streams[0].waiting.empty))
+    assert b'data: {"what": "all"}\n\n' in texts
+    assert len(texts) < 20
+
+
+def test_requests_wait_for_their_turn_and_are_refused_after_a_while():
+    hold, inside = threading.Event(), threading.Event()
+
+    def slow(_environ, start_response):
+        inside.set()
+        hold.wait(20)
+        start_response("200 OK", [])
+        return [b"x"]
+
+    turns = Turns(slow, at_once=1, wait=0.05)
+    first = threading.Thread(target=turns, args=({"PATH_INFO": "/"}, lambda *_: None))
+    first.start()
+    inside.wait(20)
+    said = []
+    assert turns({"PATH_INFO": "/"}, lambda status, headers: said.append((status, dict(headers)))) == [BUSY]
+    assert said[0][0].startswith("503")
+    assert said[0][1]["Content-Type"] == "application/problem+json"
+    assert json.loads(BUSY)["status"] == 503
+    hold.set()
+    first.join(20)
+
+
+def test_bodies_are_bounded_by_address(api):
+    assert BODY_LIMITS[-1].path == "/"
+    for limit in BODY_LIMITS:
+        path = limit.path + ("x" if limit.path.endswith("/") else "")
+        method = "PUT" if limit.path in ("/api/settings", "/api/shelf") else "POST"
+        answer = api.client.open(
+            path, method=method, data=b" " * (limit.most + 1), content_type="application/json",
+            headers={"Host": "127.0.0.1:8642"},
+        )  # fmt: skip
+        assert answer.status_code == 413, limit
+        assert f"at most {limit.most / limits.MB:g} MB" in answer.get_json()["mend"]
+    assert most_bytes("/api/jobs/3/changes") == limits.MAX_BODY_BYTES
