@@ -93,8 +93,8 @@ test: lint browser utilities $(STATIC)
 	@$(BIN)/pytest --numprocesses auto
 
 test-deep: $(VENV)/.ready utilities
-	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document"
-	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats tests/probe tests/real tests/web/test_document.py
+	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document; killed a hundred times"
+	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats tests/probe tests/real tests/web/test_document.py tests/web/test_killed.py
 
 FOREIGN ?= $(HOME)/.cache/ylemorph-foreign
 test-foreign: $(VENV)/.ready utilities
@@ -107,6 +107,7 @@ bench: browser $(STATIC)
 	@$(BIN)/python -m bench.plans
 	@$(BIN)/python -m bench.jobs
 	@$(BIN)/python -m bench.http
+	@$(BIN)/python -m bench.clients
 	@$(BIN)/python -m bench.drag
 	@$(BIN)/python -m bench.survey
 	@$(BIN)/python -m bench.carry

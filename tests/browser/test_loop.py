@@ -49,8 +49,8 @@ def line(page, serial):
     return page.get_by_role("button", name=re.compile(f"Read .*{serial}"))
 
 
-def test_the_whole_loop_by_keys_alone(window, attached):
-    page = window("/")
+def whole_loop(page):
+    """From the bench to a closed job, by keys alone; two disks are attached."""
     quickly(page)
     expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
     page.keyboard.press("n")
@@ -81,6 +81,10 @@ def test_the_whole_loop_by_keys_alone(window, attached):
     page.keyboard.press("g")
     page.keyboard.press("j")
     expect(page.get_by_role("row").filter(has_text="Brindle K4 to a new disk")).to_contain_text("Closed")
+
+
+def test_the_whole_loop_by_keys_alone(window, attached):
+    whole_loop(window("/"))
 
 
 def worked(page, fault):

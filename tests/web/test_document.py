@@ -15,7 +15,8 @@ from ylemorph.web.document import document
 
 EXAMPLES = 200 if os.environ.get("HYPOTHESIS_PROFILE") == "deep" else 4
 WHOLE = document()
-OPERATIONS = [(path, method) for path, item in WHOLE["paths"].items() for method in item]
+ENDLESS = "/api/events"  # a stream, which no single answer ends; tests/web/test_live.py listens to it
+OPERATIONS = [(path, method) for path, item in WHOLE["paths"].items() for method in item if path != ENDLESS]
 
 
 @pytest.fixture(scope="module")
@@ -27,7 +28,10 @@ def described(tmp_path_factory):
     app = create_app(prepare(folder), read_from=(folder,))
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
-        return schemathesis.openapi.from_wsgi("/api/openapi.json", app, headers={"Host": "127.0.0.1"})
+        described = schemathesis.openapi.from_wsgi("/api/openapi.json", app, headers={"Host": "127.0.0.1"})
+    # Sizes, options and surveys have meaning that no JSON Schema tells; what is refused for it is a documented 422.
+    described.config.checks.positive_data_acceptance.expected_statuses += ["422"]
+    return described
 
 
 def test_the_document_has_nothing_empty_and_every_problem():
@@ -52,7 +56,7 @@ def test_requests_made_from_the_document(described, path, method):
     @given(case=operation.as_strategy())
     def run(case):
         response = case.call(headers={"Host": "127.0.0.1"})
-        case.validate_response(response, checks=(schemathesis.checks.not_a_server_error, _documented))
+        case.validate_response(response, additional_checks=[_documented])
 
     run()
 

@@ -3,6 +3,7 @@
 The table is written by our own writer; each row becomes a file system of the planned size with the source's figures.
 """
 
+import secrets
 import tempfile
 import uuid
 from collections.abc import Callable
@@ -66,11 +67,13 @@ class Practice:
         if self.fault == "identity-copied":
             disk = _identity(self.plan.source.table_id)
         pieces = table_pieces(self.plan, entries=self.entries, disk=disk)
-        with self.image.open("wb") as file:
+        beside = self.image.with_name(f"{self.image.name}.{secrets.token_hex(4)}.part")
+        with beside.open("wb") as file:
             for offset, data in pieces:
                 file.seek(offset)
                 file.write(data)
             file.truncate(self.plan.frame.sectors * self.sector)
+        beside.replace(self.image)  # whoever reads the bench meanwhile finds the old disk or the new one
 
     def _write_row(self, number: int) -> None:
         entry = next((entry for entry in self.entries if entry.row == number), None)

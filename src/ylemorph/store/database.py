@@ -44,10 +44,11 @@ def transaction(connection: sqlite3.Connection) -> Iterator[None]:
     connection.execute("BEGIN IMMEDIATE")
     try:
         yield
+        connection.execute("COMMIT")
     except BaseException:
-        connection.execute("ROLLBACK")
+        if connection.in_transaction:  # on a full disk the database has rolled back by itself
+            connection.execute("ROLLBACK")
         raise
-    connection.execute("COMMIT")
 
 
 @contextmanager

@@ -22,7 +22,7 @@ def back_up(path: Path, place: Path) -> None:
             copy_to(connection, place)
     except (OSError, sqlite3.Error) as error:
         raise StoreError(
-            f"no copy could be made ({_reason(error)})", at=str(place), mend="choose another place"
+            f"no copy could be made ({_reason(error)})", at=str(place), mend="make room, or choose another place"
         ) from None
 
 

@@ -3,6 +3,7 @@
 import contextlib
 import json
 import logging
+import shutil
 import sqlite3
 from typing import Any, NoReturn
 
@@ -74,6 +75,16 @@ _STORE_TROUBLES = (
 )
 
 
+LITTLE_ROOM = 256 * 1024  # bytes, with which the database's own files beside the data file cannot grow
+
+
+def _no_room() -> bool:
+    """On a full disk the database may report a failed write of another of its files only."""
+    with contextlib.suppress(OSError):
+        return shutil.disk_usage(current_app.config["STORE"].parent).free < LITTLE_ROOM
+    return False
+
+
 def _store_trouble(text: str) -> tuple[str, str, int]:
     for word, problem, mend, status in _STORE_TROUBLES:
         if word in text:
@@ -121,8 +132,8 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(sqlite3.Error)
     def _store(error: sqlite3.Error) -> Response:
-        _LOG.error("store: %s", error)
-        problem, mend, status = _store_trouble(str(error).lower())
+        _LOG.error("store: %s", error, extra={"request": request_id()})
+        problem, mend, status = _store_trouble("full" if _no_room() else str(error).lower())
         return answer(problem_data(YlemorphError(problem, mend=mend), status))
 
     @app.errorhandler(RecursionError)

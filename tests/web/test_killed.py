@@ -1,0 +1,175 @@
+"""Killed outright in the middle of whatever it does: what was acknowledged is there, and the file is sound."""
+
+import base64
+import contextlib
+import http.client
+import json
+import lzma
+import os
+import random
+import shutil
+import signal
+import sqlite3
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+from tests.make import desk
+from tests.web.test_serving import free_port
+from ylemorph.core.disk.model import Survey
+from ylemorph.formats.survey_data import survey_to_data
+from ylemorph.store.database import FILE_NAME, newest_version, prepare
+
+TIMES = 100 if os.environ.get("HYPOTHESIS_PROFILE") == "deep" else 10
+OLD = Path(__file__).parents[1] / "store" / "old" / "version-2.sqlite3.xz"
+
+
+class Server:
+    """``ylemorph serve`` on a data folder, and what it acknowledged."""
+
+    def __init__(self, folder):
+        self.port = free_port()
+        command = [sys.executable, "-m", "ylemorph", "serve", "--port", str(self.port), "--data", str(folder)]
+        self.process = subprocess.Popen(command, stderr=subprocess.PIPE, text=True)
+        self.said = self.process.stderr.readline()
+        assert "Ylemorph is at" in self.said, self.said
+
+    def ask(self, method, path, body=None):
+        connection = http.client.HTTPConnection("127.0.0.1", self.port, timeout=30)
+        text = json.dumps(body) if body is not None else None
+        try:
+            connection.request(method, path, text, {"Content-Type": "application/json"})
+            answer = connection.getresponse()
+            data = answer.read()
+        finally:
+            connection.close()
+        assert answer.status < 300, data
+        return json.loads(data) if data else None
+
+    def kill(self):
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait(20)
+        self.process.stderr.close()
+
+
+def sound(folder):
+    """Integrity and foreign keys of the data file, by a connection that is not the program's."""
+    with contextlib.closing(sqlite3.connect(folder / FILE_NAME)) as connection:
+        assert connection.execute("PRAGMA integrity_check").fetchall() == [("ok",)]
+        assert connection.execute("PRAGMA foreign_key_check").fetchall() == []
+
+
+def writing(server, job, at, acknowledged):
+    """One window that changes its job again and again, until the server is gone."""
+    number = acknowledged.get(job, 0)
+    with contextlib.suppress(OSError, http.client.HTTPException):
+        while True:
+            number += 1
+            server.ask("POST", f"/api/jobs/{job}/changes", {"kind": "describe", "note": str(number)})
+            acknowledged[job] = number
+            if at.random() < 0.1:
+                server.ask("PUT", "/api/shelf", {"disks": [{"name": f"Brindle {number}", "size": "480GB"}]})
+
+
+def long_work(server, fleet, survey, made):
+    """Machines are added to a fleet, which is worked out meanwhile."""
+    text = json.dumps(survey)
+    with contextlib.suppress(OSError, http.client.HTTPException):
+        while True:
+            rows = [{"name": f"m{made['files']}-{n}.json", "text": text} for n in range(3)]
+            server.ask("POST", f"/api/fleets/{fleet}/files", {"files": [encoded(row) for row in rows]})
+            made["files"] += 1
+
+
+def encoded(row):
+    return {"name": row["name"], "data": base64.b64encode(row["text"].encode()).decode()}
+
+
+def test_killed_again_and_again(tmp_path):
+    at, acknowledged, made = random.Random(7), {}, {"files": 0}
+    survey = json.loads(json.dumps(survey_to_data(Survey(desk(serial="S-1")))))
+    server = Server(tmp_path)
+    numbers = [server.ask("POST", "/api/jobs", {"name": f"Job {n}", "source": survey})["id"] for n in range(3)]
+    fleet = server.ask("POST", "/api/fleets", {"targets": ["480GB", "240GB"]})["id"]
+    for _ in range(TIMES):
+        threads = [threading.Thread(target=writing, args=(server, job, at, acknowledged)) for job in numbers]
+        threads.append(threading.Thread(target=long_work, args=(server, fleet, survey, made)))
+        for thread in threads:
+            thread.start()
+        time.sleep(at.uniform(0.02, 0.5))
+        server.kill()
+        for thread in threads:
+            thread.join(30)
+        sound(tmp_path)
+        server = Server(tmp_path)
+        for job in numbers:
+            held = int(server.ask("GET", f"/api/jobs/{job}")["note"] or 0)
+            assert held in (acknowledged.get(job, 0), acknowledged.get(job, 0) + 1)  # the last may have been on its way
+            acknowledged[job] = held
+        assert server.ask("GET", f"/api/fleets/{fleet}")["machines"] >= 3 * made["files"]
+    server.kill()
+    assert sum(acknowledged.values()) > TIMES
+
+
+def test_killed_while_an_older_file_is_brought_up_to_date(tmp_path):
+    at = random.Random(8)
+    whole = lzma.decompress(OLD.read_bytes())
+    old = tmp_path / "old.sqlite3"
+    old.write_bytes(whole)
+    with contextlib.closing(sqlite3.connect(old)) as connection:
+        expected = connection.execute("SELECT id, number, sentence FROM revision ORDER BY id").fetchall()
+    reached = set()
+    for n in range(TIMES):
+        folder = tmp_path / str(n)
+        folder.mkdir()
+        (folder / FILE_NAME).write_bytes(whole)
+        command = [sys.executable, "-c", "import sys, pathlib; from ylemorph.store.database import prepare; "
+                   "print('begun', flush=True); prepare(pathlib.Path(sys.argv[1]))", str(folder)]  # fmt: skip
+        process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        process.stdout.readline()
+        time.sleep(at.uniform(0, 0.06))
+        process.kill()
+        process.wait(20)
+        process.stdout.close()
+        with contextlib.closing(sqlite3.connect(folder / FILE_NAME)) as connection:
+            reached.add(connection.execute("PRAGMA user_version").fetchone()[0])
+        prepare(folder)
+        sound(folder)
+        with contextlib.closing(sqlite3.connect(folder / FILE_NAME)) as connection:
+            assert connection.execute("PRAGMA user_version").fetchone()[0] == newest_version()
+            assert connection.execute("SELECT id, number, sentence FROM revision ORDER BY id").fetchall() == expected
+        shutil.rmtree(folder)
+    assert reached <= set(range(2, newest_version() + 1))
+
+
+def test_two_hundred_readers_and_twenty_writers_on_one_job(tmp_path):
+    server = Server(tmp_path)
+    survey = json.loads(json.dumps(survey_to_data(Survey(desk(serial="S-1")))))
+    job = server.ask("POST", "/api/jobs", {"name": "Desk", "source": survey, "target": {"nominal": "480GB"}})["id"]
+    wrong, begin = [], threading.Barrier(220)
+
+    def act(call, times):
+        begin.wait(60)
+        for n in range(times):
+            try:
+                call(n)
+            except (AssertionError, OSError, http.client.HTTPException) as error:
+                wrong.append(repr(error))
+
+    def write(writer):
+        return lambda n: server.ask("POST", f"/api/jobs/{job}/changes", {"kind": "describe", "note": f"{writer}-{n}"})
+
+    threads = [threading.Thread(target=act, args=(write(n), 5)) for n in range(20)]
+    threads += [
+        threading.Thread(target=act, args=(lambda _: server.ask("GET", f"/api/jobs/{job}"), 2)) for _ in range(200)
+    ]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(120)
+    assert wrong == []
+    assert server.ask("GET", f"/api/jobs/{job}")["revision"] == 1 + 20 * 5
+    server.kill()
+    sound(tmp_path)
