@@ -8,6 +8,12 @@ from ylemorph.core.carry.facts import FACTS
 from ylemorph.core.carry.ways import WAY_KINDS
 from ylemorph.core.checkback.differences import DIFFERENCES
 from ylemorph.core.fit.finding_kinds import FINDINGS
+from ylemorph.serving import CONNECTIONS
+from ylemorph.store.collecting import MINUTES
+from ylemorph.store.people import MOST_PEOPLE, ROLES
+from ylemorph.web.limits import AT_ONCE, BODY_LIMITS, MB, WAIT_SECONDS
+from ylemorph.web.live import MOST_STREAMS
+from ylemorph.web.patience import BODY_SECONDS, HEAD_SECONDS
 
 ROOT = Path(__file__).parents[1]
 
@@ -53,3 +59,14 @@ def test_commands_and_pictures_of_the_readme_exist():
 def test_files_stay_short():
     for path in [*(ROOT / "src").rglob("*.py"), *(ROOT / "frontend" / "src").rglob("*.vue")]:
         assert len(path.read_text().splitlines()) < 400, path
+
+
+def test_the_limits_are_those_that_are_kept():
+    page = (ROOT / "docs" / "network.md").read_text()
+    told = re.findall(r"^\| body of a request to `([^`]+)`[^|]* \| (\d+) (kB|MB) \|", page, re.MULTILINE)
+    assert {path: int(number) * {"kB": 1000, "MB": MB}[unit] for path, number, unit in told} == dict(BODY_LIMITS)
+    for text in (f"| {AT_ONCE}; others wait their turn, {WAIT_SECONDS} s", f"| {HEAD_SECONDS} s, {BODY_SECONDS} s",
+                 f"| {MOST_STREAMS};", f"| {CONNECTIONS} |", f"| {MOST_PEOPLE} |", f"within {MINUTES} minutes"):  # fmt: skip
+        assert text in page, text
+    for role in ROLES:
+        assert f"| `{role}` |" in page

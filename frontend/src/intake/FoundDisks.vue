@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The disks of a listing, of which one is chosen; and why others cannot be used. */
 import type { Found, Reading } from "../api/reading";
-import { size } from "../widgets/units";
+import { counted, size } from "../widgets/units";
 
 defineProps<{ reading: Reading }>();
 const emit = defineEmits<{ choose: [found: Found] }>();
@@ -15,7 +15,7 @@ const bytes = (found: Found) => found.survey.disk.sectors * found.survey.disk.lo
       {{ found.survey.disk.model || "no model name" }}
       <span class="muted">{{ found.survey.disk.serial || "serial not known" }}</span>
       <span class="fig">{{ size(bytes(found), "decimal") }}</span>
-      <span class="muted">{{ found.survey.disk.partitions?.length ?? 0 }} partitions</span>
+      <span class="muted">{{ counted(found.survey.disk.partitions?.length ?? 0, "partition") }}</span>
     </li>
   </ul>
   <p v-for="line in reading.unreadable" :key="line" class="muted">Not usable: {{ line }}.</p>

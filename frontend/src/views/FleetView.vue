@@ -11,6 +11,7 @@ import MachineTable from "../fleet/MachineTable.vue";
 import MixPanel from "../fleet/MixPanel.vue";
 import NeedHistogram from "../fleet/NeedHistogram.vue";
 import CollectPanel from "../intake/CollectPanel.vue";
+import AlsoOpen from "../widgets/AlsoOpen.vue";
 import DropVeil from "../widgets/DropVeil.vue";
 import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
@@ -135,6 +136,7 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
           >
         </span>
         <span class="gap" />
+        <AlsoOpen />
         <label class="add">Add files <input type="file" multiple class="sr-only" @change="picked" /></label>
         <label class="add">Add a folder <input type="file" webkitdirectory class="sr-only" @change="picked" /></label>
         <a-button size="small" :aria-expanded="collecting" @click="collecting = !collecting">

@@ -5,6 +5,7 @@ import { computed, defineAsyncComponent, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 import { useJob } from "../api/jobs";
 import { STAGE_KEYS, STAGES, type Stage } from "../stages";
+import AlsoOpen from "../widgets/AlsoOpen.vue";
 import HistoryList from "../widgets/HistoryList.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { isTyping } from "../widgets/keys";
@@ -99,6 +100,7 @@ async function keepNames(): Promise<void> {
     <component :is="STAGE_VIEWS[stage]" :store="store" :job="job" />
   </main>
   <footer v-if="job">
+    <AlsoOpen class="others" />
     <span class="saved muted" role="status">
       {{ saving ? "Saving" : `Saved ${moment(job.changed_at)} · change ${job.revision}` }}
     </span>
@@ -181,5 +183,8 @@ footer {
   background: var(--card);
   border-top: 1px solid var(--line);
   font-size: 12px;
+}
+.others {
+  margin-right: auto;
 }
 </style>

@@ -3,11 +3,10 @@
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { backUp, dataQuery, jobsFile, putBack, takeIn, type Bundle, type DataState } from "../api/data";
-import { moment, size } from "./units";
+import { counted, moment, size } from "./units";
 
 const queries = useQueryClient();
 const { data: state, error } = useQuery(dataQuery());
-const counted = (count: number, word: string) => `${count} ${word}${count === 1 ? "" : "s"}`;
 const said = ref("");
 const refused = ref("");
 const busy = ref(false);

@@ -3,7 +3,7 @@
 import { onClickOutside } from "@vueuse/core";
 import { nextTick, ref } from "vue";
 
-defineProps<{ label: string; items: readonly { key: T; text: string }[] }>();
+defineProps<{ label: string; text?: string; items: readonly { key: T; text: string }[] }>();
 const emit = defineEmits<{ choose: [key: T] }>();
 const open = ref(false);
 const box = ref<HTMLElement | null>(null);
@@ -41,7 +41,7 @@ function choose(key: T): void {
     @click.stop
   >
     <button ref="opener" type="button" aria-haspopup="menu" :aria-expanded="open" :aria-label="label" @click="flip">
-      ⋯
+      {{ text ?? "⋯" }}
     </button>
     <div v-if="open" role="menu" :aria-label="label">
       <button v-for="item in items" :key="item.key" type="button" role="menuitem" @click="choose(item.key)">
@@ -63,6 +63,12 @@ button {
   border-radius: 6px;
   padding: 2px 10px;
   cursor: pointer;
+}
+.menu > button {
+  max-width: 150px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 button:hover {
   background: var(--chosen);

@@ -5,7 +5,7 @@ import { reactive, ref } from "vue";
 import { addPerson, changePerson, peopleQuery, removePerson, who, type Person, type PersonRole } from "../api/session";
 import LineMenu from "./LineMenu.vue";
 import PickOne from "./PickOne.vue";
-import { moment } from "./units";
+import { counted, moment } from "./units";
 
 const queries = useQueryClient();
 const { data: people, error } = useQuery(peopleQuery());
@@ -76,13 +76,7 @@ async function renew(): Promise<void> {
           <b>{{ person.name }}</b> <span v-if="person.own" class="muted">you</span>
           <p class="muted">
             since {{ moment(person.created_at) }},
-            {{
-              person.sessions === 1
-                ? "signed in in 1 browser"
-                : person.sessions
-                  ? `signed in in ${person.sessions} browsers`
-                  : "not signed in"
-            }}
+            {{ person.sessions ? `signed in in ${counted(person.sessions, "browser")}` : "not signed in" }}
           </p>
         </div>
         <PickOne
@@ -138,5 +132,8 @@ form label {
 }
 form .ant-input {
   width: 190px;
+}
+form select {
+  height: 32px;
 }
 </style>

@@ -1,17 +1,9 @@
 <script setup lang="ts">
-import { computed } from "vue";
-import { useRoute } from "vue-router";
 import { signOut, who } from "../api/session";
-import { othersAt } from "../live/live";
 import LineMenu from "./LineMenu.vue";
 import { units } from "./units";
 
 const emit = defineEmits<{ keys: [] }>();
-const route = useRoute();
-/** Others who have the same job or fleet open. */
-const others = othersAt(
-  computed(() => (route.params.id ? `${route.path.split("/").slice(0, 3).join("/")}/` : "nowhere")),
-);
 const OUT = [
   { key: "here", text: "Sign out" },
   { key: "everywhere", text: "Sign out everywhere" },
@@ -36,14 +28,15 @@ const UNIT_CHOICES = [
     </nav>
     <div class="middle"><slot /></div>
     <nav class="stages no-print" aria-label="Stages"><slot name="stages" /></nav>
-    <span v-if="others.length" class="others no-print" role="status" :title="`Also open: ${others.join(', ')}`">
-      also open: {{ others.length > 2 ? `${others.length} others` : others.join(", ") }}
-    </span>
     <slot name="actions" />
-    <span v-if="who?.name" class="me no-print">
-      {{ who.name }}<span v-if="who.role === 'look'" class="muted"> (reads)</span>
-      <LineMenu :label="`${who.name}, sign out`" :items="OUT" @choose="(key) => signOut(key === 'everywhere')" />
-    </span>
+    <LineMenu
+      v-if="who?.name"
+      class="no-print"
+      :label="`${who.name}, sign out`"
+      :text="`${who.name}${who.role === 'look' ? ' (reads)' : ''}`"
+      :items="OUT"
+      @choose="(key) => signOut(key === 'everywhere')"
+    />
     <a-segmented v-model:value="units" :options="UNIT_CHOICES" size="small" aria-label="Units" class="no-print" />
     <a-button size="small" class="no-print" aria-label="All keys" @click="emit('keys')"><kbd>?</kbd></a-button>
   </header>
@@ -86,24 +79,10 @@ const UNIT_CHOICES = [
 }
 .middle {
   flex: 1;
-  min-width: 0;
+  min-width: 110px;
   overflow: hidden;
   white-space: nowrap;
   text-overflow: ellipsis;
-}
-.others {
-  color: var(--muted);
-  font-size: 12px;
-  max-width: 190px;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-.me {
-  display: flex;
-  align-items: center;
-  gap: 4px;
-  white-space: nowrap;
 }
 .stages {
   display: flex;

@@ -19,6 +19,9 @@ export function exact(bytes: number, sector = 512): string {
   return `${bytes.toLocaleString("en")} bytes · ${(bytes / sector).toLocaleString("en")} sectors`;
 }
 
+/** `1 disk`, `2 disks`. */
+export const counted = (count: number, word: string): string => `${count} ${word}${count === 1 ? "" : "s"}`;
+
 export function percent(part: number, whole: number): string {
   return `${whole > 0 ? Math.round((part * 100) / whole) : 0} %`;
 }

@@ -1,6 +1,6 @@
 import pytest
 
-from tests.make import disk, fs, part
+from tests.make import desk, disk, fs, part
 from ylemorph.core.disk.check import checked
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.errors import BadSurvey
@@ -84,3 +84,17 @@ def test_partitions_stand_in_the_order_of_their_starts():
 def test_an_extended_partition_holds_its_logicals_and_is_no_row():
     made = disk(N, part(1, 2 * MiB, GiB, "0x05"), part(5, 3 * MiB, 4 * MiB, "0x07", logical=True), table="mbr")
     assert [p.number for p in made.rows] == [5]
+
+
+def test_texts_of_a_disk_read_as_what_they_are():
+    """A change of direction in a label makes “evil” read “live” on screen, and a control character steers a terminal."""
+    disk = desk(model="Brindle \x1b[2JK4")
+    rows = tuple(
+        row.but(name="Desk\u202elive", filesystem=row.filesystem and row.filesystem.but(label="\u202elive"))
+        for row in disk.partitions
+    )
+    made = checked(disk.but(partitions=rows))
+    assert made.model == "Brindle \N{REPLACEMENT CHARACTER}[2JK4"
+    assert {row.name for row in made.partitions} == {"Desk\N{REPLACEMENT CHARACTER}live"}
+    labels = {row.filesystem.label for row in made.partitions if row.filesystem}
+    assert labels == {"\N{REPLACEMENT CHARACTER}live"}

@@ -1,16 +1,25 @@
 """Whether a disk contradicts itself: overlaps, what lies outside, more than its table can hold."""
 
+from dataclasses import fields, replace
 from itertools import pairwise
+from typing import Any, TypeVar
 
 from ..errors import BadSurvey
+from ..plain import plain_line
 from ..sizes import MAX_BYTES, format_size
-from .model import SECTOR_SIZES, Disk, FileSystem, Partition
+from .model import SECTOR_SIZES, Disk, FileSystem, Lightened, Partition
 
 MAX_PRIMARIES = 4
+Part = TypeVar("Part", Disk, Partition, FileSystem, Lightened)
+# The texts of each part of a survey: a label may hold anything, and must read as what it is wherever it is shown.
+TEXTS = {kind: [f.name for f in fields(kind) if f.type is str] for kind in (Disk, Partition, FileSystem, Lightened)}
 
 
 def checked(disk: Disk) -> Disk:
-    """``disk`` with its partitions in the order of their starts. Raises BadSurvey where it contradicts itself."""
+    """``disk`` with its partitions in the order of their starts and its texts made harmless.
+
+    Raises BadSurvey where it contradicts itself.
+    """
     if disk.sectors <= 0:
         raise BadSurvey("a disk must have at least one sector", at="disk.sectors", mend="give the disk's sector count")
     if disk.logical_sector_bytes not in SECTOR_SIZES:
@@ -25,10 +34,27 @@ def checked(disk: Disk) -> Disk:
     places = {p.number: i for i, p in enumerate(disk.partitions)}
     for index, partition in enumerate(disk.partitions):
         _check_partition(disk, partition, f"disk.partitions[{index}]")
-    ordered = tuple(sorted(disk.partitions, key=lambda p: (p.first_lba, not p.is_container)))
+    ordered = tuple(sorted(map(_plain_partition, disk.partitions), key=lambda p: (p.first_lba, not p.is_container)))
     _check_overlaps(ordered, places)
     _check_mbr(disk, ordered, places)
-    return disk.but(partitions=ordered)
+    return _plain(disk).but(partitions=ordered)
+
+
+def _plain(part: Part) -> Part:
+    texts = ((name, getattr(part, name)) for name in TEXTS[type(part)])
+    changed: dict[str, Any] = {name: plain_line(text) for name, text in texts if not text.isprintable()}
+    return replace(part, **changed) if changed else part
+
+
+def _plain_partition(partition: Partition) -> Partition:
+    made, fs = _plain(partition), partition.filesystem
+    if fs is None:
+        return made
+    plain = _plain(fs)
+    lightened = tuple(map(_plain, fs.lightened))
+    if lightened != fs.lightened:
+        plain = plain.but(lightened=lightened)
+    return made if plain is fs else made.but(filesystem=plain)
 
 
 def _check_numbers(disk: Disk) -> None:
