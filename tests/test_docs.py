@@ -65,8 +65,10 @@ def test_the_limits_are_those_that_are_kept():
     page = (ROOT / "docs" / "network.md").read_text()
     told = re.findall(r"^\| body of a request to `([^`]+)`[^|]* \| (\d+) (kB|MB) \|", page, re.MULTILINE)
     assert {path: int(number) * {"kB": 1000, "MB": MB}[unit] for path, number, unit in told} == dict(BODY_LIMITS)
-    for text in (f"| {AT_ONCE}; others wait their turn, {WAIT_SECONDS} s", f"| {HEAD_SECONDS} s, {BODY_SECONDS} s",
-                 f"| {MOST_STREAMS};", f"| {CONNECTIONS} |", f"| {MOST_PEOPLE} |", f"within {MINUTES} minutes"):  # fmt: skip
+    for text in (
+        f"| {AT_ONCE}; others wait their turn, {WAIT_SECONDS} s", f"| {HEAD_SECONDS} s, {BODY_SECONDS} s",
+        f"| {MOST_STREAMS};", f"| {CONNECTIONS} |", f"| {MOST_PEOPLE} |", f"within {MINUTES} minutes",
+    ):  # fmt: skip
         assert text in page, text
     for role in ROLES:
         assert f"| `{role}` |" in page

@@ -87,13 +87,13 @@ def test_an_extended_partition_holds_its_logicals_and_is_no_row():
 
 
 def test_texts_of_a_disk_read_as_what_they_are():
-    """A change of direction in a label makes “evil” read “live” on screen, and a control character steers a terminal."""
-    disk = desk(model="Brindle \x1b[2JK4")
+    """A change of direction in a label makes “evil” read “live” on screen, a control character steers a terminal."""
+    named = desk(model="Brindle \x1b[2JK4")
     rows = tuple(
         row.but(name="Desk\u202elive", filesystem=row.filesystem and row.filesystem.but(label="\u202elive"))
-        for row in disk.partitions
+        for row in named.partitions
     )
-    made = checked(disk.but(partitions=rows))
+    made = checked(named.but(partitions=rows))
     assert made.model == "Brindle \N{REPLACEMENT CHARACTER}[2JK4"
     assert {row.name for row in made.partitions} == {"Desk\N{REPLACEMENT CHARACTER}live"}
     labels = {row.filesystem.label for row in made.partitions if row.filesystem}
