@@ -60,6 +60,7 @@ function go(event: KeyboardEvent): void {
   else if (key === "b") void router.push("/bench");
   else if (key === "w") void router.push("/settings");
   else if (key === "d") void router.push("/shelf");
+  else if (key === "h") void router.push("/guide");
   else if (key === "m") void router.push("/fleets");
   else if (stage && id) void router.push(`/jobs/${String(id)}/${stage}`);
   else return;

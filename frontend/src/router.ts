@@ -10,6 +10,7 @@ export const router = createRouter({
     { path: "/shelf", name: "shelf", component: () => import("./views/ShelfView.vue") },
     { path: "/fleets", name: "fleets", component: () => import("./views/FleetsView.vue") },
     { path: "/fleets/:id(\\d+)", name: "fleet", component: () => import("./views/FleetView.vue") },
+    { path: "/guide", name: "guide", component: () => import("./views/GuideView.vue") },
     { path: "/bench", name: "bench", component: () => import("./views/BenchView.vue") },
     {
       path: `/jobs/:id(\\d+)/:stage(${STAGE_KEYS.join("|")})`,

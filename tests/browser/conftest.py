@@ -37,6 +37,12 @@ def axe_clean(page):
     assert grave == []
 
 
+def cut_off(page):
+    """From now on this window does not learn what others make of a job, as with a lost connection; it can write."""
+    read = re.compile(r"/api/jobs/\d+(\?|$)")
+    page.route(read, lambda route: route.abort() if route.request.method == "GET" else route.continue_())
+
+
 @pytest.fixture(scope="session")
 def served(tmp_path_factory):
     assert (STATIC / "index.html").is_file(), "the front end is not built: make build"

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import axe_clean
+from tests.browser.conftest import axe_clean, cut_off
 
 
 @pytest.fixture
@@ -173,6 +173,7 @@ def test_a_remedy_is_applied_and_undone_by_one_click_each(window, demo):
 def test_two_windows_on_one_job(fit, window, demo):
     other = window(f"/jobs/{demo['YM-0107']}/fit")
     expect(size(other)).to_have_value("201.4 GiB")
+    cut_off(other)
     size(fit).fill("210GiB")
     size(fit).press("Enter")
     saved(fit, 2)
@@ -223,7 +224,7 @@ def test_an_address_that_leads_nowhere(window, store):
     expect(page.get_by_role("alert")).to_contain_text("There is no job 4711")
 
 
-PLACES = ("", "bench", "settings", "shelf", "fleets")
+PLACES = ("", "bench", "settings", "shelf", "fleets", "guide")
 
 
 def _against(path, job):

@@ -5,6 +5,7 @@ import re
 
 from playwright.sync_api import expect
 
+from tests.browser.conftest import cut_off
 from tests.browser.test_intake import LSBLK
 from ylemorph.store import jobs
 
@@ -43,6 +44,7 @@ def test_a_listing_read_in_one_job_is_not_announced_in_the_next(window, demo):
 def test_mine_on_top_keeps_what_the_other_window_did(window, demo):
     first = window(f"/jobs/{demo['YM-0107']}/source")
     expect(first.get_by_role("heading", name="Brindle K4")).to_be_visible()
+    cut_off(first)
     second = window(f"/jobs/{demo['YM-0107']}/fit")
     expect(second.get_by_role("heading", name="Comfortable")).to_be_visible()
     second.keyboard.press("ArrowDown")

@@ -1,19 +1,25 @@
 <script setup lang="ts">
 /** Two plans of this job side by side: any two fits, or any two changes of its history. */
+import { useEventListener } from "@vueuse/core";
 import { computed, ref, shallowRef, watch } from "vue";
-import { client, data, type Job, type Schemas } from "../api/client";
+import { client, data, type Card, type Change, type Job, type Schemas } from "../api/client";
 import type { JobStore } from "../api/jobs";
+import BetterMark from "./BetterMark.vue";
+import PairPicture from "./PairPicture.vue";
 import FindingList from "../widgets/FindingList.vue";
 import PickOne from "../widgets/PickOne.vue";
+import { inField } from "../widgets/keys";
 import { size, units } from "../widgets/units";
 import { FIT_NAMES, FITS, verdictName } from "../widgets/words";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const open = defineModel<boolean>("open", { required: true });
 const first = ref("now");
-const other = props.job.morph?.cards.find(
-  (card) => card.fit !== props.job.morph?.plan.fit && card.verdict !== "does-not-fit",
-);
+// Another fit that comes out otherwise; two columns of the same figures compare nothing.
+const sizes = (card: Card) => JSON.stringify(card.sizes.map(({ row, bytes }) => [row, bytes]));
+const own = props.job.morph?.cards.find((card) => card.fit === props.job.morph?.plan.fit);
+const others = (props.job.morph?.cards ?? []).filter((card) => own && sizes(card) !== sizes(own));
+const other = others.find((card) => card.verdict !== "does-not-fit") ?? others[0];
 const second = ref<string>(other?.fit ?? "snug");
 const found = shallowRef<Schemas["ComparisonModel"] | null>(null);
 const trouble = ref("");
@@ -50,8 +56,28 @@ watch(
   { immediate: true },
 );
 
+/** What makes the second plan the job's own; nothing where it is that already. */
+const takeable = computed(() => second.value !== "now" && !props.job.closed);
+async function take(): Promise<void> {
+  if (!takeable.value) return;
+  const name = second.value;
+  const fit = FITS.find((key) => key === name);
+  const body: Change | null = fit ? { kind: "fit", fit } : null;
+  if (await (body ? props.store.change(body) : props.store.goTo(Number(name.slice(1))))) open.value = false;
+}
+useEventListener(window, "keydown", (event: KeyboardEvent) => {
+  if (!open.value || inField(event) || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (event.key.toLowerCase() === "t") void take();
+  else if (event.key.toLowerCase() === "x") [first.value, second.value] = [second.value, first.value];
+  else return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+});
+
 const sides = computed(() => (found.value ? [found.value.first, found.value.second] : []));
-const shown = (bytes: number | null | undefined, none: string) => (bytes == null ? none : size(bytes));
+const shown = (bytes: number | null | undefined, none: string) =>
+  bytes == null ? none : bytes === 0 ? "nothing" : size(bytes);
+const isBetter = (which: number | null | undefined, index: number) => which === index;
 function difference(pair: (number | null)[]): string {
   const [a, b] = pair;
   if (a == null || b == null || a === b) return "";
@@ -71,10 +97,22 @@ const LINES = [
       <PickOne v-model="first" :choices="choices" label="First plan" />
       <span class="muted">against</span>
       <PickOne v-model="second" :choices="choices" label="Second plan" />
+      <a-button size="small" @click="[first, second] = [second, first]">Exchange <kbd>X</kbd></a-button>
+      <a-button type="primary" size="small" class="take" :disabled="!takeable" @click="take">
+        Take the second <kbd>T</kbd>
+      </a-button>
     </div>
     <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
     <a-spin v-else-if="!found" />
     <template v-else>
+      <div class="pictures">
+        <figure v-for="(side, index) in sides" :key="index">
+          <figcaption>
+            <b>{{ side.title }}</b> <span class="muted">{{ verdictName(side.verdict) }}</span>
+          </figcaption>
+          <PairPicture :found="found" :index="index" />
+        </figure>
+      </div>
       <table class="plain">
         <caption class="sr-only">
           Sizes and free space of both plans
@@ -92,13 +130,15 @@ const LINES = [
           <tr>
             <th scope="row">Verdict</th>
             <td v-for="(side, index) in sides" :key="index" class="num">
-              <b>{{ verdictName(side.verdict) }}</b>
+              <BetterMark :on="isBetter(found.better.verdict, index)" /><b>{{ verdictName(side.verdict) }}</b>
             </td>
             <td colspan="3"></td>
           </tr>
           <tr>
             <th scope="row">Time</th>
-            <td v-for="(side, index) in sides" :key="index" class="num">{{ side.time || "no way" }}</td>
+            <td v-for="(side, index) in sides" :key="index" class="num">
+              <BetterMark :on="isBetter(found.better.time, index)" />{{ side.time || "no way" }}
+            </td>
             <td colspan="3"></td>
           </tr>
           <tr v-for="row in found.rows" :key="row.number">
@@ -107,11 +147,14 @@ const LINES = [
               {{ shown(bytes, row.changes[index] === "left" ? "left behind" : row.changes[index] ? "no layout" : "") }}
             </td>
             <td class="num">{{ difference(row.sizes) }}</td>
-            <td v-for="(bytes, index) in row.frees" :key="`f${index}`" class="num">{{ shown(bytes, "") }}</td>
+            <td v-for="(bytes, index) in row.frees" :key="`f${index}`" class="num">
+              <BetterMark :on="isBetter(row.better, index)" />{{ shown(bytes, "") }}
+            </td>
           </tr>
           <tr v-for="line in LINES" :key="line.key">
             <th scope="row">{{ line.name }}</th>
             <td v-for="(bytes, index) in sum(line.key)" :key="index" class="num">
+              <BetterMark v-if="line.key === 'packed_bytes'" :on="isBetter(found.better.packed_bytes, index)" />
               {{ shown(bytes, sides[index]?.verdict === "does-not-fit" ? "no layout" : "not known") }}
             </td>
             <td class="num">{{ difference(sum(line.key)) }}</td>
@@ -141,6 +184,18 @@ const LINES = [
   gap: 10px;
   align-items: center;
   margin-bottom: 10px;
+}
+.take {
+  margin-left: auto;
+}
+.pictures {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 20px;
+  margin-bottom: 10px;
+}
+figure {
+  margin: 0;
 }
 .pick select {
   max-width: 360px;

@@ -4,6 +4,7 @@ import { useElementSize, useWindowSize } from "@vueuse/core";
 import { computed, ref } from "vue";
 import type { Job, Plan, PlanRow } from "../api/client";
 import { size } from "../widgets/units";
+import BeyondReach from "./BeyondReach.vue";
 import MorphColumn from "./MorphColumn.vue";
 import MorphLabels from "./MorphLabels.vue";
 import { useEdgeDrag, useRowLift } from "./drag";
@@ -43,7 +44,9 @@ const sourceX = computed(() => LABEL + 52);
 const targetX = computed(() => width.value - LABEL - 84 - COLUMN);
 const frame = computed(() => ({ top: TOP, height: height.value, sourceX: sourceX.value, targetX: targetX.value }));
 const disk = computed(() => props.job.source!.disk);
-const drawn = computed(() => picture(props.plan, disk.value, props.job.source_gaps, frame.value));
+const drawn = computed(() =>
+  picture(props.plan, disk.value, props.job.source_gaps, frame.value, props.job.source_unreachable_bytes),
+);
 const bottom = computed(() => TOP + height.value);
 const left = computed(() =>
   labels(drawn.value.source, (number) => (number < 0 ? 0 : labelHeight(number)), TOP - 4, bottom.value + 4),
@@ -156,6 +159,14 @@ const subtitle = (disk: Job["source_head"]) =>
           past the end of the target
         </text>
       </g>
+      <BeyondReach v-if="drawn.beyond.source" :stretch="drawn.beyond.source" :x="sourceX" :text-x="sourceX - 14" />
+      <BeyondReach
+        v-if="drawn.beyond.target"
+        :stretch="drawn.beyond.target"
+        :x="targetX"
+        :text-x="targetX + COLUMN + 36"
+        after
+      />
       <g v-if="less.height > 6 && less.bytes !== 0 && !drawn.overhang">
         <rect
           class="open missing"
@@ -164,24 +175,15 @@ const subtitle = (disk: Job["source_head"]) =>
           :width="COLUMN - 1"
           :height="Math.max(1, less.height - 5)"
         />
-        <template v-if="less.height > 50">
-          <text
-            class="muted small fig"
-            text-anchor="middle"
-            :x="(less.bytes > 0 ? targetX : sourceX) + COLUMN / 2"
-            :y="less.top + less.height / 2"
-          >
-            {{ size(Math.abs(less.bytes)) }}
-          </text>
-          <text
-            class="muted small"
-            text-anchor="middle"
-            :x="(less.bytes > 0 ? targetX : sourceX) + COLUMN / 2"
-            :y="less.top + less.height / 2 + 15"
-          >
-            {{ less.bytes > 0 ? "less room" : "more room" }}
-          </text>
-        </template>
+        <text
+          v-if="less.height > 40"
+          class="muted small"
+          :text-anchor="less.bytes > 0 ? 'end' : 'start'"
+          :x="less.bytes > 0 ? targetX - 10 : sourceX + COLUMN + 10"
+          :y="less.top + less.height - 8"
+        >
+          {{ size(Math.abs(less.bytes)) }} less than {{ less.bytes > 0 ? "the source" : "the target" }}
+        </text>
       </g>
 
       <MorphLabels

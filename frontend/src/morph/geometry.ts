@@ -40,6 +40,15 @@ export interface MorphPicture {
   pixelsPerByte: number;
   /** Where nothing fits: what runs past the target's end, as high as what is missing. */
   overhang: { y: number; height: number } | null;
+  /** What the table of each disk cannot name, below its column; null where it reaches the whole disk. */
+  beyond: { source: Stretch | null; target: Stretch | null };
+}
+
+/** A stretch of a column in pixels, and what it stands for. */
+export interface Stretch {
+  y: number;
+  height: number;
+  bytes: number;
 }
 
 interface Piece {
@@ -80,6 +89,7 @@ export function picture(
   source: Schemas["DiskModel"],
   gaps: readonly Schemas["UnallocatedModel"][],
   frame: Frame,
+  sourceBeyond = 0,
 ): MorphPicture {
   const sourceBytes = source.sectors * source.logical_sector_bytes;
   const targetBytes = plan.target.sectors * plan.target.logical_sector_bytes;
@@ -103,8 +113,12 @@ export function picture(
       .filter((gap) => gap.bytes > 64 * 1024 ** 2)
       .map((gap) => ({ row: null, at: gap.first_lba, bytes: gap.bytes })),
   ];
-  const blocksLeft = column(sourcePieces, frame.top, sourceBytes * scale);
-  const blocksRight = column(targetPieces, frame.top, (stacked.length ? stackBytes : targetBytes) * scale);
+  const sourceReach = sourceBytes - sourceBeyond;
+  const targetReach = targetBytes - plan.target.unreachable_bytes;
+  const blocksLeft = column(sourcePieces, frame.top, sourceReach * scale);
+  const blocksRight = column(targetPieces, frame.top, (stacked.length ? stackBytes : targetReach) * scale);
+  const beyond = (reach: number, bytes: number): Stretch | null =>
+    bytes > 0 ? { y: frame.top + reach * scale, height: bytes * scale, bytes } : null;
   const short = stacked.length ? plan.shortfall_bytes * scale : 0;
   return {
     source: blocksLeft,
@@ -113,6 +127,10 @@ export function picture(
     sourceBottom: frame.top + sourceBytes * scale,
     targetBottom: frame.top + targetBytes * scale,
     pixelsPerByte: scale,
+    beyond: {
+      source: beyond(sourceReach, sourceBeyond),
+      target: stacked.length ? null : beyond(targetReach, plan.target.unreachable_bytes),
+    },
     overhang: stacked.length ? { y: frame.top + stackBytes * scale - short, height: short } : null,
   };
 }

@@ -23,6 +23,8 @@ const refused = props.store.refusedIn("row");
 const pageRefused = props.store.refusedIn("page");
 const marginRefused = props.store.refusedIn("margins");
 const comparing = ref(false);
+const opened = ref(0); // how often plans were compared; each time it begins with two that differ now
+watch(comparing, (now) => now && (opened.value += 1));
 const margins = ref<InstanceType<typeof MarginsPanel> | null>(null);
 const ComparePlans = defineAsyncComponent(() => import("../morph/ComparePlans.vue"));
 
@@ -210,7 +212,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       </aside>
     </div>
   </div>
-  <ComparePlans v-if="comparing" v-model:open="comparing" :job="job" :store="store" />
+  <ComparePlans v-if="opened" :key="opened" v-model:open="comparing" :job="job" :store="store" />
   <Teleport to="footer">
     <span v-if="plan" class="keys muted no-print">
       <kbd>↑</kbd> <kbd>↓</kbd> row <kbd>←</kbd> <kbd>→</kbd> 1 GiB <kbd>P</kbd> pin <kbd>L</kbd> leave behind

@@ -19,6 +19,7 @@ const sector = computed(() => props.survey.disk.logical_sector_bytes);
 const roleOf = (number: number) => props.roles?.find((role) => role.number === number);
 const lookOf = (number: number) => props.looks?.find((look) => look.number === number);
 const bytes = (partition: Partition) => partition.sectors * sector.value;
+const largest = computed(() => Math.max(0, ...(props.survey.disk.partitions ?? []).map(bytes)));
 const ROLE_CHOICES = ROLES.map((role) => ({ value: role, label: role }));
 const columns = computed(() => (props.roles ? 8 : 7));
 
@@ -33,6 +34,8 @@ const kind = (partition: Partition) => {
   const fs = partition.filesystem;
   return !fs ? "none" : fs.detail && fs.kind === "unknown" ? fs.detail : KINDS[fs.kind];
 };
+/** Whether its used space could be typed: it has a file system, and this table offers to put its facts right. */
+const typeable = (partition: Partition) => !!props.looks && !!lookOf(partition.number) && !!partition.filesystem;
 const blocked = (partition: Partition) =>
   !["clean", "unknown", undefined].includes(partition.filesystem?.state ?? "unknown");
 </script>
@@ -86,9 +89,19 @@ const blocked = (partition: Partition) =>
             <td>{{ kind(line.partition) }}</td>
             <td class="num" :title="exact(bytes(line.partition), sector)">{{ size(bytes(line.partition)) }}</td>
             <td class="num">
-              {{
-                line.partition.filesystem?.used_bytes == null ? "not known" : size(line.partition.filesystem.used_bytes)
-              }}
+              <template v-if="line.partition.filesystem?.used_bytes != null">
+                {{ size(line.partition.filesystem.used_bytes) }}
+              </template>
+              <button
+                v-else-if="typeable(line.partition)"
+                type="button"
+                class="name plainly"
+                :aria-label="`Not known: type the used space of partition ${line.partition.number}`"
+                @click="line.partition.number !== chosen && emit('choose', line.partition.number)"
+              >
+                type it
+              </button>
+              <span v-else class="muted">not known</span>
             </td>
             <td class="num">
               {{
@@ -123,6 +136,7 @@ const blocked = (partition: Partition) =>
               <UsageStrip
                 :partition="line.partition"
                 :bytes="bytes(line.partition)"
+                :largest="largest"
                 :look="lookOf(line.partition.number)"
               />
               <slot name="row" :partition="line.partition" :look="lookOf(line.partition.number)" />
@@ -164,6 +178,10 @@ tbody tr:first-child:not(:last-child) td {
   padding: 0;
   margin-right: 6px;
   cursor: pointer;
+}
+.plainly {
+  font-weight: 400;
+  margin: 0;
 }
 .role {
   white-space: nowrap;

@@ -15,8 +15,24 @@ const emit = defineEmits<{ choose: [row: number] }>();
           {{ finding.text }}
         </button>
         <b v-else>{{ finding.text }}</b>
-        <p class="muted">{{ finding.do }}</p>
+        <p class="muted">
+          {{ finding.do }}
+          <router-link
+            :to="`/guide?code=${finding.code}`"
+            class="rule no-print"
+            :aria-label="`Rule of: ${finding.text}`"
+          >
+            rule
+          </router-link>
+        </p>
       </div>
     </li>
   </ul>
 </template>
+
+<style scoped>
+.rule {
+  text-decoration: underline;
+  white-space: nowrap;
+}
+</style>

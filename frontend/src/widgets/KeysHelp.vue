@@ -6,6 +6,10 @@ const open = defineModel<boolean>("open", { required: true });
 
 <template>
   <a-modal v-model:open="open" title="Keys" :footer="null" width="460px">
+    <p>
+      <router-link to="/guide" @click="open = false">The guide</router-link>: reading, fitting, carrying out, checking,
+      and every rule. <kbd>G</kbd> <kbd>H</kbd> opens it.
+    </p>
     <dl>
       <template v-for="[key, what] in KEYS" :key="key">
         <dt>
@@ -23,6 +27,9 @@ dl {
   grid-template-columns: max-content 1fr;
   gap: 8px 14px;
   margin: 0;
+}
+p a {
+  text-decoration: underline;
 }
 dd {
   margin: 0;

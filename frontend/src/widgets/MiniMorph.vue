@@ -14,7 +14,7 @@ const shapes = computed(() => {
   const short = props.job.verdict === "does-not-fit";
   const taken = (row: JobLine["strip"][number]) => (short ? row.least_bytes : row.size_bytes);
   const stack = props.job.strip.reduce((sum, row) => sum + (taken(row) ?? 0), 0);
-  const scale = (HEIGHT - 2) / Math.max(source, target, stack, 1);
+  const scale = (HEIGHT - 2) / Math.max(source, target, stack, target + props.job.headroom_short_bytes, 1);
   let left = 1;
   let right = 1;
   const rows = props.job.strip.map((row) => {
@@ -25,7 +25,9 @@ const shapes = computed(() => {
     return { number: row.number, change: row.change, a, a2: left, b, b2: right, there: taken(row) !== null };
   });
   const over = short ? Math.max(3, (stack - target) * scale) : 0;
-  return { rows, source: source * scale, target: target * scale, over };
+  // Headroom that is cut: hollow past the end, where a comfortable plan would have ended.
+  const cut = props.job.verdict === "tight" ? Math.max(2.5, props.job.headroom_short_bytes * scale) : 0;
+  return { rows, source: source * scale, target: target * scale, over, cut };
 });
 </script>
 
@@ -48,6 +50,7 @@ const shapes = computed(() => {
       <rect class="block" x="1" :y="row.a" width="12" :height="Math.max(0.6, row.a2 - row.a - 0.5)" />
       <rect v-if="row.there" class="block" x="71" :y="row.b" width="12" :height="Math.max(0.6, row.b2 - row.b - 0.5)" />
     </g>
+    <rect v-if="shapes.cut" class="cut" x="69" :y="1.5 + shapes.target" width="14" :height="shapes.cut" data-cut />
     <rect v-if="shapes.over" class="over" x="68.5" :y="1 + shapes.target" width="14.8" :height="shapes.over" />
   </svg>
 </template>
@@ -69,6 +72,12 @@ const shapes = computed(() => {
 .over {
   fill: var(--ink);
   stroke: var(--card);
+}
+.cut {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 0.9;
+  stroke-dasharray: 1.5 1.5;
 }
 .open {
   fill: none;

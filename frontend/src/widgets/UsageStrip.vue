@@ -4,7 +4,7 @@ import { computed } from "vue";
 import type { Partition, Schemas } from "../api/client";
 import { size } from "./units";
 
-const props = defineProps<{ partition: Partition; bytes: number; look?: Schemas["LookModel"] }>();
+const props = defineProps<{ partition: Partition; bytes: number; largest: number; look?: Schemas["LookModel"] }>();
 const WIDTH = 1000;
 const fs = computed(() => props.partition.filesystem);
 const buckets = computed(() => {
@@ -32,6 +32,17 @@ const marks = computed(() =>
 const plain = computed(() =>
   buckets.value.length ? 0 : ((fs.value?.used_bytes ?? 0) / Math.max(1, props.bytes)) * WIDTH,
 );
+/** Strips are as long as their partitions against the largest; short ones are drawn longer, and say so. */
+const LEAST = 0.3;
+const share = computed(() => props.bytes / Math.max(1, props.largest));
+const aside = computed(() => {
+  const parts = [];
+  const times = LEAST / share.value;
+  if (times > 1.05)
+    parts.push(`drawn ${times < 9.5 ? times.toFixed(1) : Math.round(times).toLocaleString("en")} times as long`);
+  if (plain.value) parts.push("how much is used, not where: no map was read");
+  return parts.join("; ");
+});
 const words = computed(() => {
   const parts = [];
   const known = fs.value;
@@ -50,27 +61,30 @@ const sentence = computed(() => [props.look?.text, words.value && `Now ${words.v
 
 <template>
   <div class="strip">
-    <svg
-      v-if="buckets.length || plain || marks.length"
-      :viewBox="`0 0 ${WIDTH} 14`"
-      preserveAspectRatio="none"
-      role="img"
-      :aria-label="`Partition ${partition.number}: ${words || 'where data lies is not known'}`"
-    >
-      <rect class="room" x="0" y="1" :width="WIDTH" height="12" />
-      <rect v-if="plain" class="used plain" x="0" y="1" :width="plain" height="12" />
-      <rect
-        v-for="bucket in buckets"
-        :key="bucket.x"
-        class="used"
-        :x="bucket.x"
-        y="1"
-        :width="bucket.width + 0.3"
-        height="12"
-        :opacity="0.15 + 0.85 * bucket.opacity"
-      />
-      <path v-for="mark in marks" :key="mark.kind" class="mark" :class="mark.kind" :d="`M${mark.x} 0V14`" />
-    </svg>
+    <div v-if="buckets.length || plain || marks.length" class="line">
+      <svg
+        :style="{ width: `${Math.max(LEAST, share) * 100}%` }"
+        :viewBox="`0 0 ${WIDTH} 14`"
+        preserveAspectRatio="none"
+        role="img"
+        :aria-label="`Partition ${partition.number}: ${words || 'where data lies is not known'}`"
+      >
+        <rect class="room" x="0" y="1" :width="WIDTH" height="12" />
+        <rect v-if="plain" class="used plain" x="0" y="1" :width="plain" height="12" />
+        <rect
+          v-for="bucket in buckets"
+          :key="bucket.x"
+          class="used"
+          :x="bucket.x"
+          y="1"
+          :width="bucket.width + 0.3"
+          height="12"
+          :opacity="0.15 + 0.85 * bucket.opacity"
+        />
+        <path v-for="mark in marks" :key="mark.kind" class="mark" :class="mark.kind" :d="`M${mark.x} 0V14`" />
+      </svg>
+      <span v-if="aside" class="muted aside">{{ aside }}</span>
+    </div>
     <p class="muted">{{ sentence }}</p>
   </div>
 </template>
@@ -81,9 +95,18 @@ const sentence = computed(() => [props.look?.text, words.value && `Now ${words.v
   line-height: 1.35;
 }
 svg {
-  display: block;
-  width: 100%;
+  flex: none;
+  max-width: 100%;
   height: 16px;
+}
+.line {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+}
+.aside {
+  min-width: 0;
+  font-style: italic;
 }
 .room {
   fill: var(--sand);

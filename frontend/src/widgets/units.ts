@@ -8,9 +8,11 @@ export const units = useLocalStorage<Units>("units", "binary");
 /** `201 GiB`, `70.3 GiB`, `980 MiB`. */
 export const size = (bytes: number, unit: Units = units.value): string => sizeText(bytes, unit);
 
-/** A size in one fixed unit with one decimal, for columns of figures: `201.3 GiB`. */
+/** A size with one decimal, for columns of figures: `201.3 GiB`; from a thousand of them on `1.855 TiB`. */
 export function sizeFine(bytes: number, unit: Units = units.value): string {
-  const [scale, name] = unit === "binary" ? [1024 ** 3, "GiB"] : [1e9, "GB"];
+  const [scale, name, larger] = unit === "binary" ? [1024 ** 3, "GiB", "TiB"] : [1e9, "GB", "TB"];
+  const step = unit === "binary" ? 1024 : 1000;
+  if (Math.abs(bytes) >= scale * step) return `${(bytes / scale / step).toFixed(3)} ${larger}`;
   return Math.abs(bytes) >= scale ? `${(bytes / scale).toFixed(1)} ${name}` : size(bytes, unit);
 }
 

@@ -6,10 +6,10 @@ from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
-from ..core.carry.carry import outlook
+from ..core.carry.carry import Outlook, outlook
 from ..core.carry.times import time_range
 from ..core.errors import BadOption
-from ..core.fit.compare import Side, compare_plans
+from ..core.fit.compare import Side, better, compare_plans
 from ..core.fit.fits import FIT_NAMES
 from ..core.fit.options import FITS
 from ..core.fit.plan import Plan, make_plan
@@ -31,10 +31,15 @@ def compare(path: JobPath, query: CompareQuery) -> Response:
     names = (query.first, query.second)
     pairs = [_plan(path.job_id, name, at) for name, at in zip(names, ("first", "second"), strict=True)]
     found = compare_plans(*(plan for plan, _ in pairs))
+    times = [outlook(plan, state.facts, state.way) for plan, state in pairs]
+    quicker = better(*(sum(time.seconds) if time else None for time in times), more=False)
     return jsonify(
         {
-            "first": _side_data(found.first, names[0], pairs[0][1]),
-            "second": _side_data(found.second, names[1], pairs[1][1]),
+            "first": _side_data(found.first, names[0], times[0]),
+            "second": _side_data(found.second, names[1], times[1]),
+            "source_bytes": pairs[0][0].source.size_bytes,
+            "targets": [plan.frame.sectors * plan.frame.logical_sector_bytes for plan, _ in pairs],
+            "better": {"verdict": found.better_verdict, "packed_bytes": found.better_packed, "time": quicker},
             "rows": [row._asdict() for row in found.rows],
             "gained": [finding_data(finding, query.units) for finding in found.gained],
             "lost": [finding_data(finding, query.units) for finding in found.lost],
@@ -55,9 +60,8 @@ def _plan(job_id: int, name: str, at: str) -> tuple[Plan, JobState]:
     return make_plan(*state.pair, state.options.but(fit=name) if name in FITS else state.options), state
 
 
-def _side_data(side: Side, name: str, state: JobState) -> dict[str, Any]:
+def _side_data(side: Side, name: str, expected: Outlook | None) -> dict[str, Any]:
     title = "As it stands" if name == "now" else f"Change {name[1:]}" if name not in FITS else FIT_NAMES[side.plan.fit]
-    expected = outlook(side.plan, state.facts, state.way)
     return {
         "title": title,
         "verdict": side.plan.verdict,

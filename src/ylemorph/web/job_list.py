@@ -23,6 +23,7 @@ _EMPTY: dict[str, Any] = {
     "fit": None,
     "strip": [],
     "open_bytes": 0,
+    "headroom_short_bytes": 0,
     "broken": "",
 }
 
@@ -120,6 +121,7 @@ def _state_data(state: JobState) -> dict[str, Any]:
             for r in (plan.rows if plan else ())
         ],
         "open_bytes": sum(extent.length for extent in plan.unallocated) * sector if plan else 0,
+        "headroom_short_bytes": max(0, plan.comfort_bytes - target.size_bytes) if plan and target else 0,
         "broken": "",
     }
 

@@ -70,6 +70,8 @@ class CompareQuery(BaseModel):
 
 
 class SideModel(_Out):
+    """One of two plans; ``change`` makes it the job's own: nothing where it is, a fit, or a change of the history."""
+
     title: str
     verdict: Verdict | None
     fit: Fit
@@ -79,17 +81,33 @@ class SideModel(_Out):
     time: str
 
 
+Better = Annotated[Literal[0, 1] | None, Field(description="0 the first, 1 the second")]
+
+
 class RowPairModel(_Out):
     number: int
     label: str
     changes: list[RowChange | None]
     sizes: list[int | None]
     frees: list[int | None]
+    source_bytes: int
+    better: Better
+
+
+class BetterModel(_Out):
+    """Which of the two is better by a line of the comparison; null where neither is, or it cannot be told."""
+
+    verdict: Better
+    packed_bytes: Better
+    time: Better
 
 
 class ComparisonModel(_Out):
     first: SideModel
     second: SideModel
+    source_bytes: int
+    targets: list[int] = Field(description="The size of each plan's target in bytes")
+    better: BetterModel
     rows: list[RowPairModel]
     gained: list[FindingModel]
     lost: list[FindingModel]
@@ -214,6 +232,7 @@ class JobLine(_Out):
     stage: Stage
     strip: list[StripRow]
     open_bytes: int
+    headroom_short_bytes: int = Field(description="What the target is too small by for all headroom; 0 where it holds")
     at_step: int | None = Field(description="The step that is under way; null where none is")
     of_steps: int | None
     closed: str = Field(description="How the job ended; empty while it is open")
@@ -287,6 +306,7 @@ class JobModel(_Out):
     source: SurveyModel | None
     roles: list[RoleModel]
     source_gaps: list[UnallocatedModel]
+    source_unreachable_bytes: int = Field(description="What of the source lies past what its table can name")
     source_look: list[LookModel]
     source_findings: list[FindingModel]
     target: SurveyModel | None

@@ -6,7 +6,7 @@ from ..core.carry.carry import outlook
 from ..core.disk.compare import compared, confirmation, confirms
 from ..core.disk.model import Disk, Survey
 from ..core.disk.roles import role_notes
-from ..core.disk.tables import gaps_of
+from ..core.disk.tables import gaps_of, unreachable_bytes
 from ..core.errors import YlemorphError
 from ..core.fit.cards import FitCard, Morph, morph_of
 from ..core.fit.findings import ABOUT_TARGET, about_source, contents_of
@@ -95,7 +95,7 @@ def _source_data(state: JobState, units: Units) -> dict[str, Any]:
     """What can be said of the source before a target is known; no look where an option does not suit it."""
     source = state.source_disk
     if source is None or state.source is None:
-        empty: dict[str, Any] = {"source": None, "source_head": None}
+        empty: dict[str, Any] = {"source": None, "source_head": None, "source_unreachable_bytes": 0}
         return {**empty, **{key: [] for key in ("roles", "source_gaps", "source_look", "source_findings")}}
     options = state.options.without("target", "job").but(grow=None, free_after=None, leave=frozenset(), pins=())
     try:
@@ -107,6 +107,7 @@ def _source_data(state: JobState, units: Units) -> dict[str, Any]:
         "source_head": head(source),
         "roles": [note._asdict() for note in role_notes(source, dict(state.options.roles))],
         "source_gaps": _gaps_data(source),
+        "source_unreachable_bytes": unreachable_bytes(source.sectors, source.logical_sector_bytes, source.table),
         "source_look": [
             {
                 "number": look.row.number,

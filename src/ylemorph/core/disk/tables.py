@@ -21,6 +21,11 @@ def usable_range(sectors: int, sector_bytes: int, table: PlannedTable) -> tuple[
     return 2 + entries, sectors - 2 - entries
 
 
+def unreachable_bytes(sectors: int, sector_bytes: int, table: str) -> Bytes:
+    """What of a disk lies past the last sector that its table can name (rule 2.2); 0 under GPT."""
+    return Bytes(max(0, sectors - MBR_SECTORS) * sector_bytes if table == "mbr" else 0)
+
+
 def gaps_of(disk: Disk, grain: Bytes) -> tuple[Extent, ...]:
     """What stands unallocated on a surveyed disk, in LBAs, half-open; stretches under one grain are not counted."""
     if disk.table == "none":

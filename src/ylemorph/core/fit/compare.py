@@ -1,10 +1,20 @@
 """Two plans of one source side by side: row by row, what has to be carried and packed, findings gained and lost."""
 
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from .finding_kinds import Finding
 from .packing import bytes_past
 from .plan import Plan, PlanRow, RowChange
+
+# Of two plans the one that is better by a figure: 0 the first, 1 the second; None where neither is.
+Better = Literal[0, 1] | None
+
+
+def better(first: int | None, second: int | None, *, more: bool) -> Better:
+    """Whichever is larger (``more``) or smaller; None where they are equal or one is not known."""
+    if first is None or second is None or first == second:
+        return None
+    return 0 if (first > second) == more else 1
 
 
 class Side(NamedTuple):
@@ -25,12 +35,16 @@ class RowPair(NamedTuple):
     changes: tuple[RowChange | None, RowChange | None]
     sizes: tuple[int | None, int | None]
     frees: tuple[int | None, int | None]
+    source_bytes: int
+    better: Better
 
 
 class Comparison(NamedTuple):
     first: Side
     second: Side
     rows: tuple[RowPair, ...]
+    better_verdict: Better
+    better_packed: Better
     gained: tuple[Finding, ...]
     lost: tuple[Finding, ...]
 
@@ -40,25 +54,37 @@ def compare_plans(first: Plan, second: Plan) -> Comparison:
     ones, twos = ({row.number: row for row in plan.rows} for plan in (first, second))
     numbers = [*ones, *(number for number in twos if number not in ones)]
     rows = tuple(_pair(ones.get(number), twos.get(number)) for number in numbers)
+    sides = (_side(first), _side(second))
     before, after = ({(f.code, f.row): f for f in plan.findings} for plan in (first, second))
     return Comparison(
-        _side(first),
-        _side(second),
+        *sides,
         rows,
+        better(_rank(first), _rank(second), more=True),
+        better(sides[0].packed_bytes, sides[1].packed_bytes, more=False),
         gained=tuple(finding for key, finding in after.items() if key not in before),
         lost=tuple(finding for key, finding in before.items() if key not in after),
     )
 
 
+def _rank(plan: Plan) -> int:
+    """Verdicts in order; among tight ones the headroom that is kept, in hundredths."""
+    if plan.verdict == "does-not-fit":
+        return -1
+    return 100 if plan.verdict in (None, "comfortable") else int(plan.headroom_kept * 99)
+
+
 def _pair(one: PlanRow | None, two: PlanRow | None) -> RowPair:
     named = one or two
     assert named is not None
+    frees = (one.free_after_bytes if one else None, two.free_after_bytes if two else None)
     return RowPair(
         named.number,
         named.label,
         (one.change if one else None, two.change if two else None),
         (one.size_bytes if one else None, two.size_bytes if two else None),
-        (one.free_after_bytes if one else None, two.free_after_bytes if two else None),
+        frees,
+        named.source_bytes,
+        better(*frees, more=True),
     )
 
 

@@ -4,7 +4,7 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from ..disk.model import Disk, Table
-from ..disk.tables import MBR_SECTORS, PlannedTable, usable_range
+from ..disk.tables import PlannedTable, unreachable_bytes, usable_range
 from ..errors import BadOption
 from ..sizes import Bytes, Grains, Sectors, div_up, format_size
 from .options import Options, Tail
@@ -73,7 +73,7 @@ def _frame(sectors: int, sector: int, physical: int, table: PlannedTable, grain:
         table=table,
         first_usable_lba=first_lba,
         last_usable_lba=last_lba,
-        unreachable_bytes=Bytes(max(0, sectors - MBR_SECTORS) * sector if table == "mbr" else 0),
+        unreachable_bytes=unreachable_bytes(sectors, sector, table),
         grain_bytes=grain,
         first=Grains(first),
         end=Grains(end),

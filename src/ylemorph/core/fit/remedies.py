@@ -18,7 +18,8 @@ RemedyKind = Literal["fit", "lighten", "leave", "leave-set", "clear", "tail", "r
 
 
 class Remedy(NamedTuple):
-    """``bytes``: what is lightened, left, gained or bought; ``rows``: the rows of a set, ``fit``: of another fit."""
+    """``bytes``: what is lightened, left, gained or bought; ``rows``: the rows of a set, ``fit``: of another fit;
+    ``gained``: by how much lightening lowers the floor, its slack included."""
 
     kind: RemedyKind
     row: int | None
@@ -27,15 +28,16 @@ class Remedy(NamedTuple):
     label: str = ""
     rows: tuple[int, ...] = ()
     fit: str = ""
+    gained: int = 0
 
     def text(self, units: Units = "binary") -> str:
         size = format_size(self.bytes, "decimal" if self.kind == "shelf" else units)
-        return _TEXTS[self.kind].format(size=size, label=self.label)
+        return _TEXTS[self.kind].format(size=size, label=self.label, gained=format_size(self.gained, units))
 
 
 _TEXTS: dict[RemedyKind, str] = {
     "fit": "Use {label} instead of Same sizes.",
-    "lighten": "Lighten {label} by at least {size}.",
+    "lighten": "Lighten {label} by at least {size}; with its slack that makes {gained}.",
     "leave": "Leave {label} behind: {size} of data stay on the source.",
     "leave-set": "Leave {label} behind together: {size} of data stay on the source, the least that makes it fit.",
     "clear": "Clear what cannot be moved at the end of {label}: its floor falls by {size}.",
@@ -94,7 +96,8 @@ class _Maker:
             lighten = {**given, row.number: Bytes(given.get(row.number, 0) + size)}
             verdict = self.verdict(self.options.but(lighten=tuple(sorted(lighten.items()))))
             if verdict is not None and self.fits(verdict):
-                yield Remedy("lighten", row.number, size, verdict, row.name_and_number)
+                missing = self.layout.shortfall_bytes
+                yield Remedy("lighten", row.number, size, verdict, row.name_and_number, gained=missing)
 
     def _lightening(self, row: Row) -> int | None:
         """The least that must be taken out of ``row`` so that its hard floor falls by the shortfall."""
