@@ -16,7 +16,7 @@ const SignInView = defineAsyncComponent(() => import("./views/SignInView.vue"));
 const router = useRouter();
 const queries = useQueryClient();
 // Asked again where the server says that this browser was signed out.
-useQuery({ queryKey: ["session"], queryFn: askWho, staleTime: Infinity, retry: 2 });
+const { isError: nobody } = useQuery({ queryKey: ["session"], queryFn: askWho, staleTime: Infinity, retry: 1 });
 const begun = ref(false);
 watch(who, (now) => {
   if (!now || signedOut.value) return;
@@ -70,7 +70,7 @@ function go(event: KeyboardEvent): void {
 
 <template>
   <a-config-provider :theme="theme">
-    <router-view v-if="begun || !who" @keys="showKeys = true" />
+    <router-view v-if="begun || nobody" @keys="showKeys = true" />
     <SignInView v-if="signedOut" :over="begun" @done="queries.invalidateQueries()" />
     <KeysHelp v-model:open="showKeys" />
   </a-config-provider>

@@ -4,6 +4,7 @@ import io
 import re
 import zipfile
 
+import openpyxl
 import pytest
 from playwright.sync_api import expect
 
@@ -205,3 +206,11 @@ def test_two_windows_see_one_fleet(fleet, window):
         fleet.keyboard.press("Enter")
     other.reload()
     expect(other.get_by_label("Name of the fleet")).to_have_value("Branches, winter")
+
+
+def test_a_sheet_is_taken_out(fleet):
+    with fleet.expect_download() as got:
+        fleet.get_by_role("button", name="XLSX").click()
+    assert got.value.suggested_filename.endswith(".xlsx")
+    sheet = openpyxl.load_workbook(got.value.path(), read_only=True).active
+    assert sum(1 for _ in sheet.rows) > 39

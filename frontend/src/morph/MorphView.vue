@@ -178,9 +178,9 @@ const subtitle = (disk: Job["source_head"]) =>
         <text
           v-if="less.height > 40"
           class="muted small"
-          :text-anchor="less.bytes > 0 ? 'end' : 'start'"
-          :x="less.bytes > 0 ? targetX - 10 : sourceX + COLUMN + 10"
-          :y="less.top + less.height - 8"
+          :text-anchor="less.bytes > 0 ? 'start' : 'end'"
+          :x="less.bytes > 0 ? targetX + COLUMN + 12 : sourceX - 12"
+          :y="less.top + less.height - 2"
         >
           {{ size(Math.abs(less.bytes)) }} less than {{ less.bytes > 0 ? "the source" : "the target" }}
         </text>

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { shelfQuery, useFleet, type Filter, type FitChoice, type SortKey } from "../api/buy";
-import type { FitKey, Verdict } from "../api/client";
+import { sentence, type FitKey, type Problem, type Verdict } from "../api/client";
 import { listed, parts, walked, type Dropped } from "../fleet/files";
 import FleetTargets from "../fleet/FleetTargets.vue";
 import MachineTable from "../fleet/MachineTable.vue";
@@ -104,6 +104,25 @@ async function makeJobs(): Promise<void> {
 async function takeOut(): Promise<void> {
   if (await store.remove([...chosen.value])) chosen.value = new Set();
 }
+/** A sheet of ten thousand machines takes half a minute to write; what is going on is seen meanwhile. */
+const writing = ref("");
+async function takeOutAs(form: string): Promise<void> {
+  writing.value = form;
+  refused.value = "";
+  try {
+    const answer = await fetch(`/api/fleets/${id.value}/export/${form}`);
+    if (!answer.ok) throw new Error(sentence((await answer.json()) as Problem));
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(await answer.blob());
+    link.download = `fleet-${id.value}.${form}`;
+    link.click();
+    setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+  } catch (failure) {
+    refused.value = (failure as Error).message;
+  } finally {
+    writing.value = "";
+  }
+}
 const share = computed(() => (fleet.value?.machines ? (fleet.value.done * 100) / fleet.value.machines : 0));
 const setVerdict = (target: number, verdict: Verdict) => change({ target, verdict });
 </script>
@@ -146,7 +165,9 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
           v-for="form in ['csv', 'xlsx', 'json']"
           :key="form"
           size="small"
-          :href="`/api/fleets/${id}/export/${form}`"
+          :loading="writing === form"
+          :disabled="!!writing"
+          @click="takeOutAs(form)"
         >
           {{ form.toUpperCase() }}
         </a-button>
@@ -155,6 +176,7 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
       <p v-if="refused" role="alert" class="card"><span class="tag stop">stop</span> {{ refused }}</p>
       <p v-if="fleet.trouble" role="alert" class="card"><span class="tag stop">stop</span> {{ fleet.trouble }}</p>
       <p v-for="text in said" :key="text" role="alert" class="card">{{ text }}</p>
+      <p v-if="writing" role="status" class="card"><a-spin size="small" /> Writing {{ writing.toUpperCase() }}</p>
       <p v-if="sending" role="status" class="card">Sending {{ sending.sent }} of {{ sending.of }} files</p>
       <div v-if="fleet.running || fleet.stopped" class="card going" role="status">
         <progress :value="share" max="100" aria-label="Worked out" />
