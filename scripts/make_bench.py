@@ -150,6 +150,9 @@ def main(folder: Path) -> None:
             size, pieces = build(Path(work))
             pack(pieces, size, folder / f"{name}.xz")
         print(name, (folder / f"{name}.xz").stat().st_size)
+    with tempfile.TemporaryDirectory() as work:
+        # What an NTFS for practice is grown from where mkfs.ntfs is not installed.
+        pack([(0, ntfs(Path(work), "start", 8 * MIB, "Practice"))], 8 * MIB, folder / "ntfs-start.xz")
 
 
 if __name__ == "__main__":

@@ -1,10 +1,12 @@
 """A job carried out on a stand-in, read by the probe: as planned, and with each fault just what it plants."""
 
+import re
 import subprocess
 
 import pytest
 
-from tests.real.volumes import ENVIRONMENT, present
+from tests.real.volumes import ENVIRONMENT, present, run
+from ylemorph.bench import shipped
 from ylemorph.bench.bench import Bench, NotAttached
 from ylemorph.bench.practice import FAULT_WORDS, FAULTS, Practice
 from ylemorph.bench.volumes import NoUtility, make_volume
@@ -16,6 +18,8 @@ from ylemorph.core.errors import YlemorphError
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import MiB
+from ylemorph.probe.filesystems import read_filesystem
+from ylemorph.probe.medium import open_medium
 
 pytestmark = pytest.mark.skipif(not present("mkfs.ntfs", "mkfs.fat"), reason="mkfs.ntfs and mkfs.fat are needed")
 
@@ -85,6 +89,44 @@ def test_what_cannot_be_practised_is_said(bench, tmp_path, monkeypatch):
     with pytest.raises(NotAttached):
         bench.image_of("")
     monkeypatch.setattr("ylemorph.bench.volumes.PATH", "/nowhere")
-    with pytest.raises(NoUtility, match=r"mkfs\.ntfs is not installed"):
-        make_volume("ntfs", tmp_path / "x", 64 * MiB, "X", None)
+    with pytest.raises(NoUtility, match="mke2fs is not installed"):
+        make_volume("ext4", tmp_path / "x", 64 * MiB, "X", None)
     assert set(FAULT_WORDS) == set(FAULTS) == set(PLANTED)
+
+
+@pytest.mark.parametrize("size", [64 * MiB, 980 * MiB, 201 * 2**30 + 3 * 512, 1000 * 2**30])
+def test_an_ntfs_grown_from_the_shipped_one_is_consistent(tmp_path, size):
+    """The file system's own utilities account for every cluster; ntfs-3g."""
+    image = tmp_path / "x"
+    image.touch()
+    shipped.grown_ntfs(image, size)
+    told = run("ntfsresize", "--info", "--force", "--no-progress-bar", str(image))
+    assert int(re.search(r"Current device size: (\d+)", told)[1]) == size
+    assert "Checking the alternate boot sector... OK" in run("ntfsfix", "--no-action", str(image))
+    with open_medium(image) as medium:
+        found = read_filesystem(medium)
+    assert (found.kind, found.state, found.used_bytes < 64 * MiB) == ("ntfs", "clean", True)
+
+
+@pytest.mark.parametrize("size", [40 * MiB, 260 * MiB, 8 * 2**30, 90 * 2**30])
+def test_a_fat32_without_the_utility_is_consistent(tmp_path, size):
+    image = tmp_path / "x"
+    image.touch()
+    shipped.fat32(image, size, "START")
+    assert "1 files, 1/" in run("fsck.fat", "-n", str(image))
+    with open_medium(image) as medium:
+        assert read_filesystem(medium).kind == "fat32"
+
+
+@pytest.mark.parametrize(
+    ("make", "size"), [(shipped.grown_ntfs, 8 * MiB), (lambda place, size: shipped.fat32(place, size, ""), 20 * MiB)]
+)
+def test_rows_that_are_too_small_are_said(tmp_path, make, size):
+    (tmp_path / "x").touch()
+    with pytest.raises(YlemorphError, match="too few"):
+        make(tmp_path / "x", size)
+
+
+def test_a_job_is_practised_where_no_utility_is_installed(bench, monkeypatch):
+    monkeypatch.setattr("ylemorph.bench.volumes.PATH", "/nowhere")
+    assert found(bench, practised(bench, "desk", "blank", "none")[0], "blank") == set()

@@ -3,6 +3,7 @@
 import io
 import re
 import zipfile
+from pathlib import Path
 
 import openpyxl
 import pytest
@@ -212,5 +213,5 @@ def test_a_sheet_is_taken_out(fleet):
     with fleet.expect_download() as got:
         fleet.get_by_role("button", name="XLSX").click()
     assert got.value.suggested_filename.endswith(".xlsx")
-    sheet = openpyxl.load_workbook(got.value.path(), read_only=True).active
+    sheet = openpyxl.load_workbook(io.BytesIO(Path(got.value.path()).read_bytes()), read_only=True).active
     assert sum(1 for _ in sheet.rows) > 39

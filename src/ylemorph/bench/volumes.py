@@ -14,6 +14,7 @@ from ..probe.fat import read_bpb
 from ..probe.medium import open_medium
 from ..probe.ntfs import BITMAP, Volume
 from ..probe.ntfs_records import read_boot
+from . import shipped
 
 STRETCH = 4_096  # clusters marked at a time; a multiple of eight, so that whole bytes of the bitmap change
 PATH = os.environ.get("PATH", "") + ":/usr/sbin:/sbin"
@@ -33,7 +34,13 @@ def make_volume(kind: Kind, path: Path, size: int, label: str, used: int | None)
         return False
     with path.open("wb") as file:
         file.truncate(size)
-    make(path, label)
+    try:
+        make(path, label)
+    except NoUtility:
+        if kind not in _SHIPPED:
+            raise
+        path.write_bytes(b"")
+        _SHIPPED[kind](path, size, label)
     mark = _MARKS.get(kind)
     if mark is not None and used:
         mark(path, min(used, size * 97 // 100))
@@ -58,8 +65,12 @@ def _ntfs(path: Path, label: str) -> None:
     _run("mkfs.ntfs", "-F", "-Q", "-q", *geometry, "-L", label[:32] or "Volume", path)
 
 
+def _fat_name(label: str) -> str:
+    return "".join(c for c in label.upper() if c.isascii() and c.isalnum())[:11]
+
+
 def _fat32(path: Path, label: str) -> None:
-    name = "".join(c for c in label.upper() if c.isascii() and c.isalnum())[:11]
+    name = _fat_name(label)
     _run("mkfs.fat", "-F", "32", *(("-n", name) if name else ()), path)
 
 
@@ -74,6 +85,13 @@ _MAKERS: dict[Kind, Callable[[Path, str], None]] = {
     "ntfs": _ntfs, "fat32": _fat32, "ext2": _ext("ext2"), "ext3": _ext("ext3"), "ext4": _ext("ext4"),
     "swap": lambda path, _label: _run("mkswap", path),
 }  # fmt: skip
+
+# Where the utility is not installed. Of ext none can be made without e2fsprogs.
+_SHIPPED: dict[Kind, Callable[[Path, int, str], None]] = {
+    "ntfs": lambda path, size, _label: shipped.grown_ntfs(path, size),
+    "fat32": lambda path, size, label: shipped.fat32(path, size, _fat_name(label)),
+    "swap": lambda path, size, _label: shipped.swap(path, size),
+}
 
 
 def mark_ntfs(image: Path, wanted: int, reach: float = 0.9, seed: int = 1) -> None:
