@@ -58,7 +58,7 @@ def test_compared_by_keys_and_the_second_plan_taken(fit):  # noqa: F811
 
 def test_the_guide_is_searched_and_a_finding_leads_to_its_rule(window, demo):
     page = window(f"/jobs/{demo['YM-0101']}/fit")
-    page.get_by_role("link", name="Rule of: 1.64 TiB of the target").click()
+    page.get_by_role("link", name="rule unreachable").click()
     expect(page.locator("tr.here code").first).to_have_text("unreachable")
     assert 0 < page.locator("tr.here").bounding_box()["y"] < 800
     page.get_by_label("Search the guide").fill("comfort floor strip")

@@ -127,6 +127,9 @@ async function sure(): Promise<void> {
               <div>
                 <button class="text" type="button" @click="chosen = one.row">{{ one.text }}</button>
                 {{ one.do }}
+                <router-link :to="`/guide?code=${one.code}`" class="rule no-print" :aria-label="`rule ${one.code}`">
+                  rule
+                </router-link>
                 <details v-if="one.figures.length">
                   <summary>Figures to type</summary>
                   <FiguresTable :figures="one.figures" :caption="`Figures to type: ${one.text}`" />

@@ -95,6 +95,12 @@ nav a {
   display: grid;
   gap: 12px;
 }
+.card > h2 {
+  font-size: 20px;
+}
+.card > h3 {
+  font-size: 15px;
+}
 .card {
   scroll-margin-top: 10px;
   overflow-x: auto;

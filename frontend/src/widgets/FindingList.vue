@@ -17,11 +17,7 @@ const emit = defineEmits<{ choose: [row: number] }>();
         <b v-else>{{ finding.text }}</b>
         <p class="muted">
           {{ finding.do }}
-          <router-link
-            :to="`/guide?code=${finding.code}`"
-            class="rule no-print"
-            :aria-label="`Rule of: ${finding.text}`"
-          >
+          <router-link :to="`/guide?code=${finding.code}`" class="rule no-print" :aria-label="`rule ${finding.code}`">
             rule
           </router-link>
         </p>
@@ -29,10 +25,3 @@ const emit = defineEmits<{ choose: [row: number] }>();
     </li>
   </ul>
 </template>
-
-<style scoped>
-.rule {
-  text-decoration: underline;
-  white-space: nowrap;
-}
-</style>
