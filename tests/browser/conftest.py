@@ -39,7 +39,7 @@ def axe_clean(page):
 
 def cut_off(page):
     """From now on this window does not learn what others make of a job, as with a lost connection; it can write."""
-    read = re.compile(r"/api/jobs/\d+(/carry)?(\?|$)")
+    read = re.compile(r"/api/jobs/\d+(\?|$)")
     page.route(read, lambda route: route.abort() if route.request.method == "GET" else route.continue_())
 
 
