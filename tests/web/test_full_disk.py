@@ -4,11 +4,10 @@ import contextlib
 import http.client
 import json
 import sqlite3
-import subprocess
 
 import pytest
 
-from tests.store.test_files import filled
+from tests.store.test_files import filled, small_disk  # noqa: F401  # a fixture
 from tests.web.test_killed import Server, sound
 from tests.web.test_shapes import asked  # noqa: F401  # a fixture
 from ylemorph.store.database import FILE_NAME, connect
@@ -76,17 +75,6 @@ def test_every_kind_of_write(api, full, tmp_path):
     assert api("GET", "/api/jobs").status_code == 200
 
 
-@pytest.fixture
-def small_disk(tmp_path):
-    place = tmp_path / "small"
-    place.mkdir()
-    command = ["mount", "-t", "tmpfs", "-o", "size=16m", "tmpfs", str(place)]
-    if subprocess.run(command, check=False, capture_output=True).returncode:
-        pytest.skip("no file system can be mounted here")
-    yield place
-    subprocess.run(["umount", "-l", str(place)], check=False)
-
-
 def ask(server, method, path, body=None):
     connection = http.client.HTTPConnection("127.0.0.1", server.port, timeout=30)
     connection.request(
@@ -98,7 +86,7 @@ def ask(server, method, path, body=None):
     return answer.status, json.loads(data) if data else None
 
 
-def test_the_running_program_on_a_really_full_disk(small_disk):
+def test_the_running_program_on_a_really_full_disk(small_disk):  # noqa: F811
     server = Server(small_disk)
     job = server.ask("POST", "/api/jobs", {"name": "Desk"})["id"]
     filled(small_disk / "filler")
