@@ -14,7 +14,7 @@ from tests.make import desk, job_of
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.job.disk_changes import Describe
 from ylemorph.demo.load import load_demo
-from ylemorph.store import bundle, closings, database, fleets, history, jobs, runs
+from ylemorph.store import bundle, closings, database, fleets, history, jobs, people, runs
 from ylemorph.store.database import FILE_NAME, StoreError, connect, prepare
 from ylemorph.store.files import MOST_BACKUPS, back_up, backups, examine, keep_backup, restore
 
@@ -55,6 +55,17 @@ def test_an_older_copy_is_brought_up_to_date(folder, tmp_path):
     held, _ = restore(folder, old)
     assert held.version < database.newest_version()
     assert len(states(folder / FILE_NAME)) == held.jobs
+
+
+def test_a_copy_without_people_locks_nobody_out(folder, tmp_path):
+    back_up(folder / FILE_NAME, tmp_path / "copy.sqlite3")
+    with closing(connect(folder / FILE_NAME)) as connection:
+        people.add(connection, "Mara Quill", "workshop", "four plain words here")
+        secret, _ = people.sign_in(connection, "Mara Quill", "four plain words here")
+    restore(folder, tmp_path / "copy.sqlite3")
+    with closing(connect(folder / FILE_NAME)) as connection:
+        assert people.session_of(connection, secret) is None
+        assert people.sign_in(connection, "Mara Quill", "four plain words here") is not None
 
 
 @pytest.mark.parametrize("what", ["text", "empty", "cut", "newer", "missing"])

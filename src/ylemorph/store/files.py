@@ -77,13 +77,25 @@ def put_back(folder: Path, place: Path) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         with closing(_open_copy(place)) as copy, closing(connect(folder / FILE_NAME)) as connection:
+            people = _people(connection)
             copy.backup(connection)
         prepare(folder)  # an older copy is brought up to date
         with closing(connect(folder / FILE_NAME)) as connection:
             connection.execute("DELETE FROM session")  # those of then are not signed in now
+            if not any(role == "workshop" for _, role, _, _ in _people(connection)):
+                # A copy from before there were people must not lock everybody out.
+                sql = "INSERT OR IGNORE INTO person (name, role, password, created_at) VALUES (?, ?, ?, ?)"
+                connection.executemany(sql, people)
     except (OSError, sqlite3.Error) as error:
         problem = f"it could not be put back ({_reason(error)})"
         raise StoreError(problem, at=str(place), mend="make room, then try again") from None
+
+
+def _people(connection: sqlite3.Connection) -> list[tuple[str, str, str, str]]:
+    """Whoever may sign in; nobody in a file of before."""
+    if connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'person'").fetchone() is None:
+        return []
+    return [tuple(row) for row in connection.execute("SELECT name, role, password, created_at FROM person")]
 
 
 FOLDER = "backups"

@@ -1,0 +1,49 @@
+"""Two plans side by side: which of them is better by a line, and where that cannot be said."""
+
+import pytest
+
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.compare import better, compare_plans
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import GB
+from ylemorph.demo.scenario import lending_desk
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "more", "expected"),
+    [
+        (1, 2, True, 1),
+        (2, 1, True, 0),
+        (1, 2, False, 0),
+        (2, 2, True, None),
+        (None, 2, True, None),
+        (1, None, False, None),
+    ],
+)
+def test_the_better_of_two_figures(first, second, more, expected):
+    assert better(first, second, more=more) == expected
+
+
+def plan(size, **options):
+    return make_plan(lending_desk().disk, nominal_disk(size * GB), Options(**options))
+
+
+def test_verdicts_and_headroom_decide():
+    comfortable, tight, tighter, none = plan(480), plan(260), plan(256), plan(240)
+    for one, two in ((comfortable, tight), (tight, tighter), (tighter, none), (comfortable, none)):
+        assert compare_plans(one, two).better_verdict == 0
+        assert compare_plans(two, one).better_verdict == 1
+        assert compare_plans(one, one).better_verdict is None
+
+
+def test_free_space_row_by_row_and_what_is_packed():
+    found = compare_plans(plan(480), plan(480, fit="rest-to-one"))
+    by_row = {row.label: (row.better, row.frees) for row in found.rows}
+    assert {label: which for label, (which, _) in by_row.items() if which is not None} == {
+        "3 Desk": 0,
+        "4 Catalogue": 1,
+    }
+    assert by_row["3 Desk"][1][0] > by_row["3 Desk"][1][1]
+    assert found.first.packed_bytes < found.second.packed_bytes
+    assert found.better_packed == 0
