@@ -1,5 +1,6 @@
 """What comes in and goes out over HTTP. Requests are checked here once; the core trusts them afterwards."""
 
+from copy import deepcopy
 from typing import TYPE_CHECKING, Annotated, Any, Literal, get_type_hints
 
 from pydantic import BaseModel, ConfigDict, Field, create_model
@@ -19,11 +20,25 @@ Note = Annotated[str, Field(max_length=10_000)]
 Units = Literal["binary", "decimal"]
 
 
-class _In(BaseModel):
+_SCHEMAS: dict[tuple[Any, ...], dict[str, Any]] = {}
+
+
+class _Described(BaseModel):
+    """A model whose schema is made once: nearly every route names the same problems, which took most of the start."""
+
+    @classmethod
+    def model_json_schema(cls, *given: Any, **named: Any) -> dict[str, Any]:
+        key = (cls, given, *sorted(named.items()))
+        if key not in _SCHEMAS:
+            _SCHEMAS[key] = super().model_json_schema(*given, **named)
+        return deepcopy(_SCHEMAS[key])
+
+
+class _In(_Described):
     model_config = ConfigDict(strict=True, extra="forbid", frozen=True)
 
 
-class _Out(BaseModel):
+class _Out(_Described):
     model_config = ConfigDict(extra="forbid")
 
 
