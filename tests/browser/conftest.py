@@ -109,6 +109,7 @@ def window(served, chromium):
         page.on("request", lambda r: None if r.url.startswith((served[1], "data:")) else wrong.append(r.url))
         opened.append(context)
         page.goto(path)
+        page.wait_for_selector("#app *", state="attached")  # keys are heard from now on
         return page
 
     yield open_window

@@ -125,7 +125,7 @@ def test_many_windows_of_one_browser(workshop, person):
     path = f"/jobs/{workshop[1]['YM-0106']}/fit"
     first = person("Odd Lund", path)
     expect(first.get_by_role("group", name="Fits")).to_be_visible()
-    more = [first.context.new_page() for _ in range(9)]
+    more = [first.context.new_page() for _ in range(7)]
     for page in more:
         page.goto(path)
         expect(page.get_by_role("group", name="Fits")).to_be_visible()
