@@ -104,6 +104,12 @@ def test_every_route_under_every_role(network):
     assert seen > 150
 
 
+def test_the_page_is_told_what_it_may(network):
+    told = {name: Browser(network, name)("GET", "/api/session").get_json()["may"] for name in ("Look", "Bench")}
+    assert told == {"Look": ["look"], "Bench": ["look", "bench"]}
+    assert Browser(network)("GET", "/api/session").get_json()["may"] == []
+
+
 def test_the_stream_needs_somebody(network):
     assert Browser(network)("GET", ENDLESS).status_code == 401
 
@@ -218,7 +224,7 @@ def test_the_last_of_the_workshop_stays(network):
 
 def test_on_this_machine_alone_nobody_signs_in(api):
     answer = api("GET", "/api/session").get_json()
-    assert (answer["network"], answer["role"]) == (False, None)
+    assert (answer["network"], answer["role"], answer["may"]) == (False, None, ["look", "bench", "workshop"])
     assert api("POST", "/api/session", {"name": "Bench", "password": PASSWORD}).status_code == 422
     assert api("POST", "/api/jobs", {"name": "Desk"}).status_code == 201
 

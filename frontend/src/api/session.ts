@@ -11,10 +11,8 @@ const session = ref<Session | null>(null);
 /** Who asks; null until the server was asked. */
 export const who = computed(() => session.value);
 export const signedOut = computed(() => !!session.value?.network && !session.value.name);
-const ROLES: PersonRole[] = ["look", "bench", "workshop"];
-/** Whether whoever is signed in may do what the role may; everybody may on a machine by itself. */
-export const may = (role: PersonRole): boolean =>
-  !session.value?.network || (session.value.role !== null && ROLES.indexOf(session.value.role) >= ROLES.indexOf(role));
+/** Whether whoever is signed in may do what the role may; the server says so. */
+export const may = (role: PersonRole): boolean => session.value?.may.includes(role) ?? true;
 
 client.use({
   onRequest: ({ request }) => {
@@ -24,7 +22,7 @@ client.use({
   onResponse: ({ response, request }) => {
     // The session ended meanwhile: ask again who is signed in, and keep the page with what is typed on it.
     if (response.status === 401 && !request.url.endsWith("/api/session") && session.value?.name)
-      session.value = { ...session.value, name: "", role: null, token: "" };
+      session.value = { ...session.value, name: "", role: null, may: [], token: "" };
   },
 });
 

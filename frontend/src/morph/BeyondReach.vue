@@ -16,7 +16,7 @@ defineProps<{ stretch: Stretch; x: number; textX: number; after?: boolean }>();
     />
     <template v-if="stretch.height > 20">
       <text class="small" :text-anchor="after ? 'start' : 'end'" :x="textX" :y="stretch.y + stretch.height / 2 - 2">
-        {{ size(stretch.bytes) }} past 2 TiB
+        {{ size(stretch.bytes) }} past {{ size(stretch.from) }}
       </text>
       <text
         v-if="stretch.height > 40"

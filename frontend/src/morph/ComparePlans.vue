@@ -28,10 +28,9 @@ const revisions = shallowRef<Schemas["RevisionModel"][]>([]);
 const choices = computed(() => [
   { value: "now", label: "As it stands" },
   ...FITS.map((fit) => ({ value: fit as string, label: `Fit: ${FIT_NAMES[fit]}` })),
-  ...revisions.value.map((entry) => ({
-    value: `r${entry.number}`,
-    label: `Change ${entry.number}: ${entry.sentence}`,
-  })),
+  ...revisions.value
+    .filter((entry) => !entry.thin)
+    .map((entry) => ({ value: `r${entry.number}`, label: `Change ${entry.number}: ${entry.sentence}` })),
 ]);
 
 let round = 0;

@@ -49,6 +49,7 @@ export interface Stretch {
   y: number;
   height: number;
   bytes: number;
+  from: number; // where it begins on the disk, in bytes
 }
 
 interface Piece {
@@ -118,7 +119,7 @@ export function picture(
   const blocksLeft = column(sourcePieces, frame.top, sourceReach * scale);
   const blocksRight = column(targetPieces, frame.top, (stacked.length ? stackBytes : targetReach) * scale);
   const beyond = (reach: number, bytes: number): Stretch | null =>
-    bytes > 0 ? { y: frame.top + reach * scale, height: bytes * scale, bytes } : null;
+    bytes > 0 ? { y: frame.top + reach * scale, height: bytes * scale, bytes, from: reach } : null;
   const short = stacked.length ? plan.shortfall_bytes * scale : 0;
   return {
     source: blocksLeft,

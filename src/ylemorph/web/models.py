@@ -85,7 +85,7 @@ class CompareQuery(BaseModel):
 
 
 class SideModel(_Out):
-    """One of two plans; ``change`` makes it the job's own: nothing where it is, a fit, or a change of the history."""
+    """One of two plans with the figures that stand above their rows."""
 
     title: str
     verdict: Verdict | None

@@ -2,14 +2,14 @@
 
 from typing import Annotated
 
-from flask import Response, current_app, jsonify
+from flask import Response, current_app, jsonify, request
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
 from ..core.errors import YlemorphError
 from ..store import people
-from ..store.people import MOST_PASSWORD, Person, PersonRole, Session
+from ..store.people import MOST_PASSWORD, ROLES, Person, PersonRole, Session
 from .db import connection
 from .identity import (
     NotSignedIn,
@@ -20,6 +20,7 @@ from .identity import (
 )
 from .models import Problem, _In, _Out
 from .problems import answer, problem_data
+from .rights import may
 
 tag = Tag(name="people")
 api = APIBlueprint("people", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={404: Problem, 422: Problem})
@@ -44,12 +45,16 @@ class PeopleModel(_Out):
 
 
 class SessionModel(_Out):
-    """``network``: whether people sign in here at all; ``encrypted``: whether others on the way can read along."""
+    """``network``: whether people sign in here at all; ``encrypted``: whether others on the way can read along.
+
+    ``may``: the roles whose work this browser may do.
+    """
 
     network: bool
     encrypted: bool
     name: str
     role: PersonRole | None
+    may: list[PersonRole]
     token: str
 
 
@@ -76,14 +81,14 @@ class PersonPath(BaseModel):
 
 
 def _session(session: Session | None) -> Response:
-    from flask import request
-
+    network = current_app.config["NETWORK"]
     return jsonify(
         {
-            "network": current_app.config["NETWORK"],
+            "network": network,
             "encrypted": request.is_secure,
             "name": session.person.name if session else "",
             "role": session.person.role if session else None,
+            "may": [role for role in ROLES if not network or (session and may(session.person.role, role))],
             "token": session.token if session else "",
         }
     )

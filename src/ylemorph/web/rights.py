@@ -35,7 +35,6 @@ RIGHTS = (
     Right("/api/data", "workshop"),
     Right("/api/settings", "look", READS),
     Right("/api/settings", "workshop"),
-    Right("/api/readings", "look", READS),
     Right("/api/", "look", READS),
     Right("/api/", "bench"),
     Right("/", None, READS),  # the page itself and its parts
