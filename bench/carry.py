@@ -24,7 +24,8 @@ from ylemorph.core.sizes import GB
 from ylemorph.formats.sheet import sheet_pdf
 from ylemorph.formats.targets import target_from_text
 from ylemorph.store import jobs
-from ylemorph.store.database import connect, prepare
+from ylemorph.store.database import connect
+from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 
 FRAMES = 60

@@ -9,7 +9,8 @@ from playwright.sync_api import sync_playwright
 
 from ylemorph.demo.load import load_demo
 from ylemorph.store import jobs
-from ylemorph.store.database import connect, prepare
+from ylemorph.store.database import connect
+from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 
 STEPS = 80

@@ -18,7 +18,8 @@ from ylemorph.core.sizes import GB
 from ylemorph.formats.fleet_read import Found
 from ylemorph.formats.survey_data import write_survey
 from ylemorph.store import fleets
-from ylemorph.store.database import connect, prepare
+from ylemorph.store.database import connect
+from ylemorph.store.preparing import prepare
 
 MACHINES = 1000
 MODELS = [Target(f"{size}GB", nominal_disk(size * GB)) for size in TARGETS]

@@ -16,7 +16,7 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB
 from ylemorph.formats.survey_data import survey_to_data
-from ylemorph.store.database import prepare
+from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 
 CALLS = 300

@@ -11,7 +11,8 @@ from ylemorph.core.disk.model import Survey
 from ylemorph.core.job.state import JobState, SizedTarget
 from ylemorph.formats.targets import target_from_text
 from ylemorph.store import jobs
-from ylemorph.store.database import connect, prepare
+from ylemorph.store.database import connect
+from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 
 COUNTS = (10, 500)

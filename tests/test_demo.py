@@ -12,7 +12,8 @@ from ylemorph.core.sizes import GiB
 from ylemorph.demo.load import load_demo
 from ylemorph.demo.scenario import jobs as demo_jobs
 from ylemorph.store import closings, jobs, runs
-from ylemorph.store.database import connect, prepare
+from ylemorph.store.database import connect
+from ylemorph.store.preparing import prepare
 
 
 @pytest.fixture

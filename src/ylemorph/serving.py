@@ -1,10 +1,12 @@
 """Starting the application: where its data stands, the server, the demo."""
 
+import contextlib
 import errno
 import ipaddress
 import os
 import shutil
 import socket
+import sqlite3
 import sys
 import threading
 import webbrowser
@@ -13,20 +15,32 @@ from contextlib import closing
 from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from platformdirs import user_data_path
 
 from .core.errors import YlemorphError
-from .store.database import connect, prepare
+from .store.database import connect
+from .store.preparing import prepare
+from .web.addresses import certified_names, own_address, own_names
+
+if TYPE_CHECKING:
+    from .web.certificates import Certificate
 
 CONNECTIONS, IDLE_SECONDS, CLEANUP_SECONDS = 1000, 120, 5
+# Files that the program opens for itself, that one encrypted connection takes, and that are asked of the system.
+OTHER_DESCRIPTORS, DESCRIPTORS_OF_ONE, MOST_DESCRIPTORS = 200, 3, 4096
+PROXY = {
+    "trusted_proxy": "127.0.0.1", "trusted_proxy_count": 1, "clear_untrusted_proxy_headers": True,
+    "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"},
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class Service:
     """How the application is served. ``network``: people sign in, and ``names`` are further host names of this server;
-    with ``certificate`` and ``key`` (PEM files) what goes over the network is encrypted."""
+    what goes over the network is encrypted under ``certificate`` and ``key`` (PEM files) or one of its own, unless it
+    is ``plain``."""
 
     host: str = "127.0.0.1"
     port: int = 8642
@@ -37,6 +51,7 @@ class Service:
     names: tuple[str, ...] = ()
     certificate: str | None = None
     key: str | None = None
+    plain: bool = False
     log: bool = False
 
 
@@ -54,15 +69,18 @@ def run_server(service: Service) -> int:
     store = prepare(folder)
     if service.network:
         _check_people(store)
-    names = frozenset((*service.names, *_own_names())) if service.network else frozenset[str]()
+    certificate = _certificate(service, folder)
+    names = frozenset((*service.names, *own_names())) if service.network else frozenset[str]()
     app = create_app(
-        store, bound_to=service.host, read_from=_folders(service.read_from), network=service.network, names=names
-    )
+        store, bound_to=service.host, read_from=_folders(service.read_from), network=service.network, names=names,
+        certificate=certificate,
+    )  # fmt: skip
     app.config["BENCH"].tidy()
-    write_lines(requests=service.log)
+    write_lines(requests=service.log, security=service.network)
     listener = _listener(service.host, service.port)
-    server, front = _server_and_front(app, listener, service)
-    _say_where(service, folder)
+    server, front = _server_and_front(app, listener, service, certificate)
+    _say_where(service, folder, certificate)
+    threading.Thread(target=_finish, args=(store,), name="deleting", daemon=True).start()
     if service.browser and _has_screen():
         threading.Timer(0.3, webbrowser.open, (_url(service),)).start()
     try:
@@ -72,14 +90,41 @@ def run_server(service: Service) -> int:
         server.close()
         if front is not None:
             front.stop()
+        app.config["KEEPER"].close()
     return 0
+
+
+def _finish(store: Path) -> None:
+    """What a program that was killed had begun to delete."""
+    from .store import fleets
+
+    with contextlib.suppress(sqlite3.Error), closing(connect(store)) as connection:
+        fleets.finish_deleting(connection)
 
 
 def _check_network(service: Service) -> None:
     if (service.certificate is None) != (service.key is None):
         raise YlemorphError("certificate and key belong together", at="--certificate", mend="give both")
-    if not service.network and (service.names or service.certificate):
-        raise YlemorphError("this is for a network", at="--name, --certificate", mend="add --network")
+    if not service.network and (service.names or service.certificate or service.plain):
+        raise YlemorphError("this is for a network", at="--name, --certificate, --plain", mend="add --network")
+    if service.plain and service.certificate:
+        raise YlemorphError("a plain server has no certificate", at="--plain", mend="leave one of the two out")
+
+
+def _certificate(service: Service, folder: Path) -> "Certificate | None":
+    """The one that is given; else its own one for a network that is not plain. Raises YlemorphError."""
+    if not service.network or service.plain:
+        return None
+    from .web.certificates import given_certificate, own_certificate
+
+    if service.certificate is not None and service.key is not None:
+        return given_certificate(service.certificate, service.key)
+    try:
+        return own_certificate(folder, certified_names(service.names, service.host))
+    except OSError as error:
+        raise YlemorphError(
+            f"no certificate can be kept here ({error.strerror})", at=str(folder), mend="make room, or give one"
+        ) from None
 
 
 def _check_people(store: Path) -> None:
@@ -94,31 +139,35 @@ def _check_people(store: Path) -> None:
             )  # fmt: skip
 
 
-def _own_names() -> tuple[str, ...]:
-    name = socket.gethostname().split(".")[0]
-    return (name, f"{name}.local", socket.gethostname())
-
-
 def _url(service: Service) -> str:
     from .web.guard import EVERY_ADDRESS
 
     host = service.host
     shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host
-    return f"{'https' if service.certificate else 'http'}://{shown}:{service.port}/"
+    return f"{'https' if service.network and not service.plain else 'http'}://{shown}:{service.port}/"
 
 
-def _say_where(service: Service, folder: Path) -> None:
+def _say_where(service: Service, folder: Path, certificate: "Certificate | None") -> None:
+    from .web.certificates import is_open_to_all
+
     _say(f"Ylemorph is at {_url(service)} with its data in {folder}. Stop it with Ctrl+C.")
     if service.network:
-        from .web.collect_routes import own_address
-
         _say(f"Other machines reach it at {_url(replace(service, host=own_address() or service.host))}")
-        if service.certificate is None:
-            _say(
-                "NOTE: it is not encrypted, so whoever listens on this network can read passwords. Give --certificate "
-                "and --key."
-            )
-    elif not _is_loopback(service.host):
+    if service.plain:
+        _say(
+            "NOTE: it is not encrypted, so whoever listens between it and a browser can read passwords. --plain is for "
+            "behind a proxy of your own on this machine, which encrypts."
+        )
+    if certificate is not None and is_open_to_all(certificate.key):
+        _say(f"WARNING: everybody on this machine can read the key {certificate.key}. Take that away: chmod o-r")
+    if certificate is not None and certificate.own:
+        if certificate.changed:
+            _say(f"Its certificate was made anew, because {certificate.changed}.")
+        _say(
+            f"Its certificate is its own, until {certificate.until:%Y-%m-%d}. A browser asks once: go on "
+            f"where it shows this SHA-256 fingerprint:\n  {certificate.fingerprint}"
+        )
+    if not service.network and not _is_loopback(service.host):
         _say(
             "WARNING: there is no sign-in. Whoever reaches this address on the network can read and change everything; "
             "use --network, with people who sign in, or --host 127.0.0.1."
@@ -132,42 +181,71 @@ def _is_loopback(host: str) -> bool:
         return host == "localhost"
 
 
-def _server_and_front(app: Any, listener: socket.socket, service: Service) -> tuple[Any, Any]:
+def _server_and_front(
+    app: Any, listener: socket.socket, service: Service, certificate: "Certificate | None"
+) -> tuple[Any, Any]:
     """The server on ``listener``; or on a port of this machine with the encrypting front on ``listener``."""
-    if service.certificate is None or service.key is None:
-        return make_server(app, listener), None
-    from .web.encryption import Front, behind, tls_context
+    if certificate is None:
+        return make_server(app, listener, proxied=service.plain), None
+    from .web.encryption import Front, behind, load, tls_context
 
-    context = tls_context(Path(service.certificate), Path(service.key))
+    def renew() -> None:
+        own = _certificate(service, certificate.certificate.parent) if certificate.own else certificate
+        assert own is not None
+        load(context, own.certificate, own.key)
+        app.config["CERTIFICATE"] = own
+
+    context = tls_context(certificate.certificate, certificate.key)
     inside = _listener("127.0.0.1", 0)
     listener.listen(128)
-    front = Front(listener, context, inside.getsockname())
+    most = min(CONNECTIONS, (_descriptors() - OTHER_DESCRIPTORS) // DESCRIPTORS_OF_ONE)
+    front = Front(listener, context, inside.getsockname(), most=most, renew=renew)
     server = make_server(app, inside, lambda made: behind(front, made))
     front.start()
     return server, front
 
 
-def make_server(app: Any, listener: socket.socket, around: Callable[[Any], Any] = lambda made: made) -> Any:
-    """The server on a bound socket. Many slow clients neither lock others out nor stay for ever."""
+def _descriptors() -> int:
+    """Open files that this program may have, as many as the system allows without asking."""
+    try:
+        import resource
+    except ImportError:  # a system that counts otherwise
+        return MOST_DESCRIPTORS
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    wanted = MOST_DESCRIPTORS if hard == resource.RLIM_INFINITY else min(hard, MOST_DESCRIPTORS)
+    if soft < wanted:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
+    return max(soft, wanted)
+
+
+def make_server(
+    app: Any, listener: socket.socket, around: Callable[[Any], Any] = lambda made: made, *, proxied: bool = False
+) -> Any:
+    """The server on a bound socket. Many slow clients neither lock others out nor stay for ever.
+
+    ``proxied``: a proxy on this machine says whose a request is and whether it came encrypted.
+    """
     import waitress
 
     from .web.limits import AT_ONCE, MAX_BODY_BYTES, Turns
     from .web.live import MOST_STREAMS
     from .web.patience import limit_patience
 
+    most = min(CONNECTIONS, _descriptors() - OTHER_DESCRIPTORS)
     server = waitress.create_server(
         around(Turns(app)),
         sockets=[listener],
         threads=MOST_STREAMS + 2 * AT_ONCE,  # a stream of events keeps one; it sleeps
         ident="ylemorph",
         max_request_body_size=MAX_BODY_BYTES,  # a longer body is refused before it is taken to a temporary file
-        connection_limit=CONNECTIONS,
+        connection_limit=most,
         channel_timeout=IDLE_SECONDS,
         channel_request_lookahead=1,  # so that a stream learns that its window is gone
         cleanup_interval=CLEANUP_SECONDS,
         asyncore_use_poll=True,  # select knows no more than 1024 connections
+        **(PROXY if proxied else {}),
     )
-    limit_patience(server)
+    limit_patience(server, most)
     return server
 
 

@@ -12,7 +12,8 @@ from playwright.sync_api import sync_playwright
 from ylemorph.demo.load import load_demo
 from ylemorph.serving import make_server
 from ylemorph.store import fleets, jobs, shelf
-from ylemorph.store.database import connect, prepare
+from ylemorph.store.database import connect
+from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 from ylemorph.web.pages import STATIC
 

@@ -13,7 +13,8 @@ from tests.browser.conftest import axe_clean
 from ylemorph.demo.load import load_demo
 from ylemorph.serving import make_server
 from ylemorph.store import jobs, people
-from ylemorph.store.database import connect, prepare
+from ylemorph.store.database import connect
+from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 
 PASSWORD = "four plain words here"

@@ -7,6 +7,7 @@ import sqlite3
 import subprocess
 from contextlib import closing, suppress
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
@@ -14,9 +15,11 @@ from tests.make import desk, job_of
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.job.disk_changes import Describe
 from ylemorph.demo.load import load_demo
-from ylemorph.store import bundle, closings, database, fleets, history, jobs, people, runs
-from ylemorph.store.database import FILE_NAME, StoreError, connect, prepare
-from ylemorph.store.files import MOST_BACKUPS, back_up, backups, examine, keep_backup, restore
+from ylemorph.store import bundle, closings, fleets, history, jobs, people, runs
+from ylemorph.store.database import FILE_NAME, StoreError, connect
+from ylemorph.store.doctor import examine
+from ylemorph.store.files import MOST_BACKUPS, back_up, backups, keep_backup, restore
+from ylemorph.store.preparing import newest_version, prepare
 
 OLD = Path(__file__).parent / "old"
 
@@ -53,7 +56,7 @@ def test_an_older_copy_is_brought_up_to_date(folder, tmp_path):
     old = tmp_path / "old.sqlite3"
     old.write_bytes(lzma.decompress((OLD / "version-2.sqlite3.xz").read_bytes()))
     held, _ = restore(folder, old)
-    assert held.version < database.newest_version()
+    assert held.version < newest_version()
     assert len(states(folder / FILE_NAME)) == held.jobs
 
 
@@ -61,7 +64,7 @@ def test_a_copy_without_people_locks_nobody_out(folder, tmp_path):
     back_up(folder / FILE_NAME, tmp_path / "copy.sqlite3")
     with closing(connect(folder / FILE_NAME)) as connection:
         people.add(connection, "Mara Quill", "workshop", "four plain words here")
-        secret, _ = people.sign_in(connection, "Mara Quill", "four plain words here")
+        secret = people.sign_in(connection, "Mara Quill", "four plain words here").secret
     restore(folder, tmp_path / "copy.sqlite3")
     with closing(connect(folder / FILE_NAME)) as connection:
         assert people.session_of(connection, secret) is None
@@ -176,19 +179,22 @@ def test_a_folder_that_may_only_be_read_is_said_at_the_start(folder):
 def test_what_makes_room_is_possible_on_a_full_disk(folder, monkeypatch):
     """The first try meets a full disk; the reserve is given up, and the second succeeds."""
     tries = []
-    own = fleets._delete
+    own = fleets._delete_piece
 
-    def full(connection, fleet):
+    def full(connection, fleet, left):
         tries.append((folder / "reserve").exists())
         if len(tries) == 1:
-            raise sqlite3.OperationalError("database or disk is full")
-        own(connection, fleet)
+            free["now"] = 0
+            raise sqlite3.OperationalError("disk I/O error")
+        own(connection, fleet, left)
 
-    monkeypatch.setattr(fleets, "_delete", full)
+    free = {"now": 2**30}
+    monkeypatch.setattr(fleets, "_delete_piece", full)
+    monkeypatch.setattr("ylemorph.store.database.shutil.disk_usage", lambda _: SimpleNamespace(free=free["now"]))
     with closing(connect(folder / FILE_NAME)) as connection:
         fleets.delete(connection, fleets.heads(connection)[0].id)
         assert fleets.heads(connection) == []
-    assert tries == [True, False]
+    assert tries[:2] == [True, False]
 
 
 @pytest.fixture

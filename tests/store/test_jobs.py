@@ -1,8 +1,11 @@
 """Jobs in SQLite: every change a revision, nothing lost."""
 
 import sqlite3
+import tempfile
 import threading
+from contextlib import closing
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
@@ -12,8 +15,9 @@ from tests.make import desk, job_of
 from ylemorph.core.fit.options import Options
 from ylemorph.core.job.disk_changes import Describe
 from ylemorph.store import history, jobs
-from ylemorph.store.database import FILE_NAME, NotFound, StoreError, connect, prepare, transaction
+from ylemorph.store.database import FILE_NAME, NotFound, StoreError, connect, transaction
 from ylemorph.store.jobs import Conflict
+from ylemorph.store.preparing import prepare
 
 
 @pytest.fixture
@@ -100,19 +104,13 @@ def test_numbers_are_not_given_twice(store):
 @settings(max_examples=20)
 @given(st.lists(st.sampled_from("abcdef"), max_size=8))
 def test_any_changes_and_as_many_undos_give_the_first_state_back(texts):
-    connection = sqlite3.connect(":memory:", isolation_level=None)
-    connection.row_factory = sqlite3.Row
-    from ylemorph.store.database import _migrations
-
-    for _, sql in _migrations():
-        connection.executescript(sql)
-    job = jobs.create(connection, STATE)
-    for text in texts:
-        jobs.change(connection, job.id, None, noted(text))
-    for _ in texts:
-        jobs.undo(connection, job.id, None)
-    assert jobs.get(connection, job.id).state == job.state
-    connection.close()
+    with tempfile.TemporaryDirectory() as folder, closing(connect(prepare(Path(folder)))) as connection:
+        job = jobs.create(connection, STATE)
+        for text in texts:
+            jobs.change(connection, job.id, None, noted(text))
+        for _ in texts:
+            jobs.undo(connection, job.id, None)
+        assert jobs.get(connection, job.id).state == job.state
 
 
 def test_writers_at_once_lose_no_change(tmp_path):

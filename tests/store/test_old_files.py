@@ -8,7 +8,8 @@ import pytest
 
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.store import history, jobs, settings
-from ylemorph.store.database import FILE_NAME, connect, prepare
+from ylemorph.store.database import FILE_NAME, connect
+from ylemorph.store.preparing import prepare
 
 OLD = Path(__file__).parent / "old"
 PLANS = json.loads((OLD / "version-2.json").read_text())

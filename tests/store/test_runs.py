@@ -10,7 +10,8 @@ from ylemorph.core.errors import YlemorphError
 from ylemorph.core.job.bench_changes import ChooseWay, SetFact
 from ylemorph.core.job.disk_changes import Describe
 from ylemorph.store import closings, history, jobs, runs
-from ylemorph.store.database import NotFound, connect, prepare
+from ylemorph.store.database import NotFound, connect
+from ylemorph.store.preparing import prepare
 
 STEPS = [{"number": n, "kind": "copy", "say": f"Copy {n}", "time": "2 min"} for n in (1, 2, 3)]
 

@@ -5,7 +5,8 @@ from importlib import resources
 import pytest
 
 from ylemorph.store import settings
-from ylemorph.store.database import connect, prepare
+from ylemorph.store.database import connect
+from ylemorph.store.preparing import prepare
 
 
 @pytest.fixture
@@ -31,6 +32,7 @@ def test_all_or_nothing(store):
 
 def test_a_file_of_the_first_version_is_taken_along(tmp_path):
     """Without the table of settings, and with a copy of the file kept beside it before it is added."""
+    (tmp_path / "ylemorph.sqlite3").touch()
     connection = connect(tmp_path / "ylemorph.sqlite3")
     connection.executescript((resources.files("ylemorph.store") / "migrations" / "0001_jobs.sql").read_text())
     connection.execute("PRAGMA user_version = 1")

@@ -5,7 +5,8 @@ import sqlite3
 import pytest
 
 from ylemorph.core.errors import YlemorphError
-from ylemorph.store.database import FILE_NAME, connect, prepare
+from ylemorph.store.database import FILE_NAME, connect
+from ylemorph.store.preparing import prepare
 
 BREAKS = {
     "a survey that is none": "UPDATE survey SET body = '{}' WHERE id = (SELECT source FROM revision WHERE job = ?)",

@@ -21,7 +21,7 @@ OPERATIONS = [(path, method) for path, item in WHOLE["paths"].items() for method
 
 @pytest.fixture(scope="module")
 def described(tmp_path_factory):
-    from ylemorph.store.database import prepare
+    from ylemorph.store.preparing import prepare
     from ylemorph.web.app import create_app
 
     folder = tmp_path_factory.mktemp("store")

@@ -91,7 +91,7 @@ def test_the_running_program_on_a_really_full_disk(small_disk):  # noqa: F811
     job = server.ask("POST", "/api/jobs", {"name": "Desk"})["id"]
     filled(small_disk / "filler")
     with (small_disk / "filler").open("r+b") as filler:
-        filler.truncate((small_disk / "filler").stat().st_size - 400_000)
+        filler.truncate((small_disk / "filler").stat().st_size - 1_200_000)
     kept, statuses = "", set()
     for n in range(3000):
         note = f"{n} " + "x" * 4000

@@ -20,7 +20,8 @@ from tests.make import desk
 from tests.web.test_serving import free_port
 from ylemorph.core.disk.model import Survey
 from ylemorph.formats.survey_data import survey_to_data
-from ylemorph.store.database import FILE_NAME, newest_version, prepare
+from ylemorph.store.database import FILE_NAME
+from ylemorph.store.preparing import newest_version, prepare
 
 TIMES = 100 if os.environ.get("HYPOTHESIS_PROFILE") == "deep" else 10
 OLD = Path(__file__).parents[1] / "store" / "old" / "version-2.sqlite3.xz"
@@ -125,7 +126,7 @@ def test_killed_while_an_older_file_is_brought_up_to_date(tmp_path):
         folder = tmp_path / str(n)
         folder.mkdir()
         (folder / FILE_NAME).write_bytes(whole)
-        command = [sys.executable, "-c", "import sys, pathlib; from ylemorph.store.database import prepare; "
+        command = [sys.executable, "-c", "import sys, pathlib; from ylemorph.store.preparing import prepare; "
                    "print('begun', flush=True); prepare(pathlib.Path(sys.argv[1]))", str(folder)]  # fmt: skip
         process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
         process.stdout.readline()

@@ -9,7 +9,7 @@ import time
 import pytest
 
 from ylemorph.serving import make_server
-from ylemorph.store.database import prepare
+from ylemorph.store.preparing import prepare
 from ylemorph.web import limits, live
 from ylemorph.web.app import create_app
 from ylemorph.web.limits import BODY_LIMITS, BUSY, Turns, most_bytes
@@ -51,6 +51,7 @@ class Listener:
     def next(self, what):
         while True:
             line = self.answer.readline()
+            assert line, "the stream ended"
             if line.startswith(b"data: "):
                 event = json.loads(line[6:])
                 if event["what"] == what:
@@ -96,9 +97,13 @@ def test_who_has_what_open(running):
     window = Listener(port)
     assert window.next("here")["places"] == []
     ask(port, "POST", "/api/here", {"place": "/jobs/3/fit"}, "window 2")
-    assert window.next("here")["places"] == [{"window": "window 2", "place": "/jobs/3/fit", "who": "window 2"}]
+    here = {"window": "window 2", "place": "/jobs/3/fit", "who": "window 2"}
+    assert window.next("moved") == {"what": "moved", **here}
+    assert Listener(port).next("here")["places"] == [here]
+    ask(port, "POST", "/api/here", {"place": "/jobs/3/fit"}, "window 2")  # still there: nobody is told
     ask(port, "POST", "/api/here", {"place": ""}, "window 2")
-    assert window.next("here")["places"] == []
+    assert window.next("moved") == {"what": "moved", "window": "window 2", "place": "", "who": "window 2"}
+    assert Listener(port).next("here")["places"] == []
     assert ask(port, "POST", "/api/here", {"place": "<script>"})[0] == 422
 
 
@@ -113,14 +118,57 @@ def test_a_window_that_says_nothing_any_more_is_forgotten(monkeypatch):
 
 def test_streams_are_bounded_and_a_slow_one_is_told_to_load_anew():
     hub = Hub()
-    streams = [hub.open(frozenset()) for _ in range(MOST_STREAMS)]
+    streams = [hub.open() for _ in range(MOST_STREAMS)]
     with pytest.raises(TooMany):
-        hub.open(frozenset())
+        hub.open()
     for number in range(live.MOST_WAITING + 5):
         hub.publish({"what": "jobs", "id": number})
     texts = list(events(hub, streams[0], streams[0].waiting.empty))
     assert b'data: {"what": "all"}\n\n' in texts
     assert len(texts) < 20
+
+
+def test_one_person_holds_a_few_streams_and_windows_alone():
+    hub = Hub()
+    streams = [hub.open("person 1") for _ in range(MOST_STREAMS + 5)]
+    assert hub.open_streams == live.MOST_STREAMS_OF_ONE
+    assert list(events(hub, streams[0], lambda: False))[-1] == live.ENDED  # the oldest made room
+    other = hub.open("person 2")
+    for number in range(live.MOST_PLACES + 5):
+        hub.here(f"window {number}", "/jobs/3/fit", "Mara", "session 1")
+    assert len(hub.places()) == live.MOST_PLACES_OF_ONE
+    hub.here("window", "/jobs/3/fit", "Iris", "session 2")
+    assert {"window": "window", "place": "/jobs/3/fit", "who": "Iris"} in hub.places()
+    waiting = [other.waiting.get_nowait() for _ in range(other.waiting.qsize())]
+    assert max(len(json.dumps(event)) for event in waiting) < 150 + 100 * live.MOST_PLACES_OF_ONE
+
+
+def test_all_streams_hear_in_one_order():
+    hub = Hub()
+    streams = [hub.open() for _ in range(8)]
+    threads = [
+        threading.Thread(target=lambda first=first: [hub.publish({"id": first + n}) for n in range(20)])
+        for first in range(0, 160, 20)
+    ]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    heard = [[stream.waiting.get_nowait().get("id") for _ in range(160)] for stream in streams]
+    assert all(order == heard[0] for order in heard)
+
+
+def test_a_stream_ends_with_the_right_to_hear(monkeypatch):
+    hub, may = Hub(), [True]
+    stream = hub.open("person 1", frozenset(), lambda: may[0])
+    monkeypatch.setattr(live, "LOOK_SECONDS", 0.001)
+    monkeypatch.setattr(live, "BEAT_SECONDS", 0)
+    given = events(hub, stream, lambda: False)
+    assert [next(given) for _ in range(3)][-1] == b":\n\n"
+    may[0] = False
+    assert next(given) == live.ENDED
+    assert list(given) == []
+    assert hub.open_streams == 0
 
 
 def test_requests_wait_for_their_turn_and_are_refused_after_a_while():

@@ -7,7 +7,8 @@ import pytest
 
 from tests.web.conftest import Api
 from ylemorph.store import people
-from ylemorph.store.database import connect, prepare
+from ylemorph.store.database import connect
+from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 from ylemorph.web.document import document
 from ylemorph.web.identity import COOKIE, TOKEN_HEADER
@@ -20,12 +21,12 @@ EVERYBODY = {
 }  # fmt: skip
 LOOK_BESIDE_READS = {
     "POST /api/plan", "POST /api/surveys/read", "POST /api/surveys/typed", "POST /api/jobs/{job_id}/preview",
-    "POST /api/here", "DELETE /api/session/others",
+    "POST /api/here", "DELETE /api/session/others", "POST /api/session/password",
 }  # fmt: skip
 WORKSHOP = {
     "GET /api/people", "POST /api/people", "POST /api/people/{person_id}", "DELETE /api/people/{person_id}",
     "GET /api/data", "POST /api/backups", "GET /api/backups/{name}", "POST /api/backups/{name}/restore",
-    "PUT /api/settings",
+    "PUT /api/settings", "POST /api/jobs-file",
 }  # fmt: skip
 ENDLESS = "/api/events"
 

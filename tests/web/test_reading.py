@@ -9,7 +9,7 @@ import pytest
 
 from tests.web.conftest import Api
 from ylemorph.bench.stand_ins import STAND_INS
-from ylemorph.store.database import prepare
+from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 
 

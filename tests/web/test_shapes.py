@@ -131,6 +131,7 @@ ELSEWHERE = {
     ("GET", "/api/fleets/{fleet_id}/mix"), ("GET", "/api/backups/{name}"), ("POST", "/api/backups/{name}/restore"),
     ("GET", "/api/jobs-file"), ("POST", "/api/jobs-file"), ("GET", "/api/events"), ("GET", "/api/collect/{system}"),
     ("POST", "/api/people/{person_id}"), ("DELETE", "/api/people/{person_id}"), ("POST", "/api/session"),
+    ("POST", "/api/session/password"),
 }  # fmt: skip
 
 

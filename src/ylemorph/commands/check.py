@@ -4,14 +4,15 @@ import click
 
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
 from .files import read_disk, read_text_file, write_text
+from .outputs import Guarded, out_option
 
 
-@click.command()
+@click.command(cls=Guarded)
 @click.argument("plan")
 @click.argument("found")
 @click.option("--disk", metavar="NAME", help="Which disk, where FOUND lists several.")
 @click.option("--format", "form", type=click.Choice(["table", "json"]), default="table", show_default=True)
-@click.option("--out", metavar="FILE", help="Write there instead of standard output.")
+@out_option
 def check(plan: str, found: str, disk: str | None, form: str, out: str | None) -> int:
     """Compare the finished disk FOUND (an image, a device, a survey or a listing) with PLAN (the JSON of a plan)."""
     from ..core.checkback.compare import check_back

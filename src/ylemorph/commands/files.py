@@ -4,15 +4,13 @@ import codecs
 import os
 import stat
 import sys
-import tempfile
-from pathlib import Path
 from typing import IO, TYPE_CHECKING, TextIO
 
 from ..core.errors import YlemorphError
+from ..opening import open_regular, read_most
+from .outputs import STDOUT, note_input, write_file
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
     from ..core.disk.listing import Listed
     from ..core.disk.model import Survey
 
@@ -66,15 +64,16 @@ def _read(name: str) -> tuple[bool, bytes]:
         if sys.stdin is None or sys.stdin.closed:
             raise ValueError("standard input is closed")
         return False, sys.stdin.buffer.read(MAX_FILE_BYTES + 1)
-    with Path(name).open("rb") as file:
+    note_input(name)
+    with open_regular(name, device=True) as file:
         is_image, head = _told(file)
-        return is_image, b"" if is_image else head + file.read(MAX_FILE_BYTES + 1 - EDGE)
+        return is_image, b"" if is_image else head + read_most(file, MAX_FILE_BYTES + 1 - EDGE)
 
 
 def is_image(name: str) -> bool:
     """Whether a file holds a disk and no text; False for one that cannot be opened."""
     try:
-        with Path(name).open("rb") as file:
+        with open_regular(name, device=True) as file:
             return _told(file)[0]
     except (OSError, ValueError):
         return False
@@ -85,7 +84,7 @@ def _told(file: IO[bytes]) -> tuple[bool, bytes]:
     status = os.fstat(file.fileno())
     if stat.S_ISBLK(status.st_mode):
         return True, b""
-    head = file.read(EDGE)
+    head = read_most(file, EDGE)
     if stat.S_ISREG(status.st_mode) and status.st_size > EDGE:
         file.seek(-EDGE, os.SEEK_END)
         tail = file.read(EDGE)
@@ -120,7 +119,7 @@ def _picked(found: "tuple[Listed, ...]", wanted: str | None, shown: str, option:
 
 def write_text(text: str, out: str | None) -> None:
     """To standard output, or whole into a file."""
-    if out is None:
+    if out is None or out in STDOUT:
         write_output(text)
     else:
         write_file(out, lambda file: file.write(_encoded(text, "utf-8")))
@@ -128,49 +127,13 @@ def write_text(text: str, out: str | None) -> None:
 
 def write_bytes(data: bytes, out: str | None) -> None:
     """To standard output, or whole into a file."""
-    if out is not None:
+    if out is not None and out not in STDOUT:
         write_file(out, lambda file: file.write(data))
     elif sys.stdout is None or is_terminal(sys.stdout):
         raise YlemorphError("this is no text for a screen", at="--format", mend="name a file with --out")
     else:
         sys.stdout.buffer.write(data)
         sys.stdout.flush()
-
-
-def write_file(out: str, fill: "Callable[[IO[bytes]], object]") -> None:
-    """A whole file: written beside its place and renamed, so that a failure leaves the old file as it was."""
-    place = Path(out)
-    try:
-        # A link is written through; a device or pipe is written as it is.
-        place = place.resolve() if place.is_symlink() else place
-        if place.exists() and not place.is_file():
-            with place.open("wb") as file:
-                fill(file)
-        else:
-            _replace(place, fill)
-    except (OSError, ValueError) as error:
-        reason = getattr(error, "strerror", None) or "not a path"
-        raise YlemorphError(f"cannot be written ({reason})", at=out, mend="choose another place") from None
-
-
-def _replace(place: Path, fill: "Callable[[IO[bytes]], object]") -> None:
-    with tempfile.NamedTemporaryFile("wb", dir=place.parent, prefix=f".{place.name[:80]}.", delete=False) as file:
-        beside = Path(file.name)
-        try:
-            fill(file)
-            file.flush()
-            os.fsync(file.fileno())
-            beside.chmod(place.stat().st_mode & 0o7777 if place.exists() else 0o666 & ~_umask())
-            beside.replace(place)
-        except BaseException:
-            beside.unlink(missing_ok=True)
-            raise
-
-
-def _umask() -> int:
-    mask = os.umask(0)
-    os.umask(mask)
-    return mask
 
 
 def write_output(text: str) -> None:

@@ -12,8 +12,10 @@ import click
 
 from ..core.errors import YlemorphError
 from ..core.fit.options import FITS, OPTIONS
+from ..opening import open_regular, read_most
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
 from .files import is_image, write_bytes, write_text
+from .outputs import Guarded, note_input, out_option
 from .pair import option_flags, options_given, read_target
 from .shelf import read_shelf_file
 
@@ -27,7 +29,7 @@ SHARED = [kind for kind in OPTIONS.values() if kind.scope not in ("rows", "targe
 TOGETHER = 16  # files that a process gets at a time
 
 
-@click.command()
+@click.command(cls=Guarded)
 @click.argument("paths", nargs=-1, required=True, metavar="PATH...")
 @click.option("--target", "targets", multiple=True, metavar="TARGET", help="A size, sectors or a survey; repeatable.")
 @click.option(
@@ -42,7 +44,7 @@ TOGETHER = 16  # files that a process gets at a time
 @click.option(
     "--format", "form", type=click.Choice(["table", "json", "csv", "xlsx"]), default="table", show_default=True
 )
-@click.option("--out", metavar="FILE", help="Write there instead of standard output.")
+@out_option
 def fleet(
     paths: tuple[str, ...], targets: tuple[str, ...], shelf_file: str | None, currency: str, fits: tuple["Fit", ...],
     processes: int | None, form: str, out: str | None, **flags: Any,
@@ -135,8 +137,10 @@ def _tasks(paths: Iterable[str]) -> "Iterator[str | tuple[str, bytes] | Trouble]
     from ..formats.fleet_read import archive_items, is_archive, paths_under
 
     for path in paths_under(list(paths)):
+        if isinstance(path, str):
+            note_input(path)
         if isinstance(path, str) and _head(path, is_archive):
-            with Path(path).open("rb") as file:
+            with open_regular(path) as file:
                 for name, data in archive_items(path, file):
                     yield (name, data) if isinstance(data, bytes) else data
         else:
@@ -145,8 +149,8 @@ def _tasks(paths: Iterable[str]) -> "Iterator[str | tuple[str, bytes] | Trouble]
 
 def _head(path: str, wanted: Any) -> bool:
     try:
-        with Path(path).open("rb") as file:
-            return bool(wanted(file.read(4)))
+        with open_regular(path) as file:
+            return bool(wanted(read_most(file, 4)))
     except OSError:
         return False
 

@@ -1,13 +1,16 @@
 """``ylemorph people``: who may sign in where Ylemorph serves a network."""
 
 import sqlite3
+import sys
 from collections.abc import Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
-from typing import TextIO
 
 import click
 
+from ..core.errors import YlemorphError
+from ..core.plain import plain_line
+from ..opening import read_regular
 from ..store import people as kept
 from ..store.people import ROLES, PersonRole
 from . import EXIT_FITS
@@ -16,24 +19,44 @@ from .files import write_output
 _data = click.option("--data", type=click.Path(file_okay=False), help="Data folder; the user's own unless given.")
 _role = click.option("--role", type=click.Choice(ROLES), default="bench", show_default=True)
 _password = click.option(
-    "--password-file", type=click.File(), help="Read the password from a file, or - for standard input."
+    "--password-file", metavar="FILE", help="Read the password from a file's first line, or - for standard input."
 )
+MOST_BYTES = 4096  # of a file that holds a password and a line's end
 
 
 @contextmanager
 def _opened(data: str | None) -> Iterator[sqlite3.Connection]:
     from platformdirs import user_data_path
 
-    from ..store.database import connect, prepare
+    from ..store.database import connect
+    from ..store.preparing import prepare
 
     with closing(connect(prepare(Path(data) if data else user_data_path("ylemorph")))) as connection:
         yield connection
 
 
-def _asked(file: TextIO | None) -> str:
+def _asked(file: str | None) -> str:
+    """The password. Raises YlemorphError for a file that holds none."""
     if file is not None:
-        return str(file.readline()).rstrip("\r\n")
+        return _first_line(file)
     return str(click.prompt("Password", hide_input=True, confirmation_prompt=True, err=True))
+
+
+def _first_line(file: str) -> str:
+    try:
+        if file == "-" and (sys.stdin is None or sys.stdin.closed):
+            raise ValueError
+        data = sys.stdin.buffer.readline(MOST_BYTES) if file == "-" else read_regular(file, MOST_BYTES)
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise YlemorphError("this is no text in UTF-8", at=file, mend="write the password alone into a file") from None
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or "it is closed or no path"
+        raise YlemorphError(f"it cannot be read ({reason})", at=file, mend="give a file that holds a line") from None
+    line = text.splitlines()[0] if text else ""
+    if plain_line(line) != line:
+        raise YlemorphError("there are signs in it that nobody can type", at=file, mend="write the password alone")
+    return line
 
 
 @click.group()
@@ -46,7 +69,7 @@ def people() -> None:
 @_role
 @_password
 @_data
-def add(name: str, role: PersonRole, password_file: TextIO | None, data: str | None) -> int:
+def add(name: str, role: PersonRole, password_file: str | None, data: str | None) -> int:
     """Add somebody."""
     with _opened(data) as connection:
         person = kept.add(connection, name, role, _asked(password_file))
@@ -68,10 +91,10 @@ def list_people(data: str | None) -> int:
 @click.argument("name")
 @_password
 @_data
-def password(name: str, password_file: TextIO | None, data: str | None) -> int:
+def password(name: str, password_file: str | None, data: str | None) -> int:
     """Give somebody a new password; the old one's browsers are signed out."""
     with _opened(data) as connection:
-        kept.set_password(connection, kept.by_name(connection, name).id, _asked(password_file))
+        kept.change(connection, kept.by_name(connection, name).id, password=_asked(password_file))
     write_output(f"{name} has a new password.\n")
     return EXIT_FITS
 
@@ -83,7 +106,7 @@ def password(name: str, password_file: TextIO | None, data: str | None) -> int:
 def role(name: str, role: PersonRole, data: str | None) -> int:
     """Give somebody another role."""
     with _opened(data) as connection:
-        kept.set_role(connection, kept.by_name(connection, name).id, role)
+        kept.change(connection, kept.by_name(connection, name).id, role)
     write_output(f"{name} is {role} now.\n")
     return EXIT_FITS
 

@@ -8,7 +8,8 @@ import click
 
 from ..core.errors import YlemorphError
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
-from .files import is_terminal, write_file, write_text
+from .files import is_terminal, write_text
+from .outputs import STDOUT, Guarded, out_option, write_file
 from .pair import pair_options, plan_of
 
 if TYPE_CHECKING:
@@ -17,10 +18,10 @@ if TYPE_CHECKING:
 PLAN_FORMATS = ("table", "json", "csv", "sfdisk", "svg", "table-image")
 
 
-@click.command()
+@click.command(cls=Guarded)
 @pair_options
 @click.option("--format", "form", type=click.Choice(PLAN_FORMATS), default="table", show_default=True)
-@click.option("--out", metavar="FILE", help="Write there instead of standard output.")
+@out_option
 def plan(form: str, out: str | None, **given: Any) -> int:
     """Fit the partitions of SOURCE (a survey file, or - for standard input) to a target."""
     if form == "table-image":
@@ -35,10 +36,10 @@ def plan(form: str, out: str | None, **given: Any) -> int:
 
 def _check_image_place(out: str | None) -> None:
     """A sparse file of a disk's size is neither for a screen nor for a disk: what is there would be overwritten."""
-    if out is None:
+    if out is None or out in STDOUT:
         raise YlemorphError("a table image is a file of the target's size", at="--format", mend="name it with --out")
     if Path(out).exists() and not Path(out).is_file():
-        raise YlemorphError("a table image is never written to a device", at=out, mend="name a file with --out")
+        raise YlemorphError("a table image is never written to a pipe", at=out, mend="name a file with --out")
 
 
 def _write_table_image(made: "Plan", out: str) -> None:

@@ -18,8 +18,9 @@ _file = click.Path(dir_okay=False)
 @click.option("--data", type=click.Path(file_okay=False), help="Data folder; the user's own unless given.")
 @click.option("--network", is_flag=True, help="Serve the workshop's network; people sign in (ylemorph people add).")
 @click.option("--name", "names", multiple=True, metavar="HOST", help="A further host name of this server.")
-@click.option("--certificate", type=_file, help="Certificate for encryption, a PEM file.")
+@click.option("--certificate", type=_file, help="Certificate for encryption, a PEM file; its own unless given.")
 @click.option("--key", type=_file, help="Its key, a PEM file.")
+@click.option("--plain", is_flag=True, help="Not encrypted: for behind a proxy of your own on this machine.")
 @click.option("--log", is_flag=True, help="Write a line of JSON for each request to standard error.")
 @_read_from
 def serve(
@@ -30,13 +31,14 @@ def serve(
     names: tuple[str, ...],
     certificate: str | None,
     key: str | None,
+    plain: bool,
     log: bool,
     read_from: tuple[str, ...],
 ) -> int:
     """Start the application, on this machine or for the workshop's network."""
     service = Service(
         host=host or (EVERYWHERE if network else "127.0.0.1"), port=port, data=data, read_from=read_from,
-        network=network, names=names, certificate=certificate, key=key, log=log,
+        network=network, names=names, certificate=certificate, key=key, plain=plain, log=log,
     )  # fmt: skip
     return run_server(service)
 

@@ -7,19 +7,20 @@ import click
 from ..core.errors import YlemorphError
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
 from .files import read_disk, read_text_file, write_text
+from .outputs import Guarded, out_option
 from .pair import option_flags, options_given
 
 if TYPE_CHECKING:
     from ..core.buy.shelf import ShelfDisk
 
 
-@click.command()
+@click.command(cls=Guarded)
 @click.argument("source")
 @click.option("--disk", metavar="NAME", help="Which disk, where SOURCE lists several.")
 @click.option("--shelf", "shelf_file", metavar="FILE", help="A shelf as CSV; the usual sizes unless given.")
 @option_flags
 @click.option("--format", "form", type=click.Choice(["table", "json", "csv"]), default="table", show_default=True)
-@click.option("--out", metavar="FILE", help="Write there instead of standard output.")
+@out_option
 def shelf(source: str, disk: str | None, shelf_file: str | None, form: str, out: str | None, **flags: Any) -> int:
     """Say of every disk of a shelf how the partitions of SOURCE would fit it."""
     from datetime import UTC, datetime

@@ -9,6 +9,7 @@ from ..core.carry.sequence import WAYS
 from ..core.errors import YlemorphError
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
 from .files import is_terminal, write_bytes, write_text
+from .outputs import Guarded, out_option
 from .pair import pair_options, plan_of
 
 if TYPE_CHECKING:
@@ -17,12 +18,12 @@ if TYPE_CHECKING:
 STEPS_FORMATS = ("table", "json", "sh", "pdf")
 
 
-@click.command()
+@click.command(cls=Guarded)
 @pair_options
 @click.option("--way", type=click.Choice(WAYS), help="The way; the proposed one unless given.")
 @click.option("--fact", "facts", multiple=True, metavar="NAME=VALUE", help="What is known of the bench.")
 @click.option("--format", "form", type=click.Choice(STEPS_FORMATS), default="table", show_default=True)
-@click.option("--out", metavar="FILE", help="Write there instead of standard output.")
+@out_option
 def steps(way: Any, facts: tuple[str, ...], form: str, out: str | None, **given: Any) -> int:
     """Say how the plan for SOURCE and its target is carried out: the ways, and the steps of one of them."""
     from ..core.carry.carry import carry_out

@@ -9,13 +9,14 @@ from ..formats.survey_data import write_survey
 from ..probe.disks import survey_path
 from . import EXIT_FITS
 from .files import is_terminal, write_text
+from .outputs import Guarded, out_option
 
 QUIET_SECONDS = 1.0
 
 
-@click.command()
+@click.command(cls=Guarded)
 @click.argument("path")
-@click.option("--out", metavar="FILE", help="Write there instead of standard output.")
+@out_option
 def survey(path: str, out: str | None) -> int:
     """Survey an image file or a block device at PATH, read only."""
     write_text(write_survey(survey_path(path, _Meter() if is_terminal(sys.stderr) else None)), out)

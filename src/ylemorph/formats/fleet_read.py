@@ -15,6 +15,7 @@ from ..core.buy.fleet import Trouble
 from ..core.disk.model import Survey
 from ..core.errors import YlemorphError
 from ..core.plain import plain_line
+from ..opening import open_regular, read_most
 from .reading import read_any
 from .survey_data import MAX_FILE_BYTES
 
@@ -142,13 +143,13 @@ def paths_under(paths: list[str]) -> Iterator[str | Trouble]:
 def read_path(path: str) -> Iterator[Found | Trouble]:
     """One file from its place."""
     try:
-        with Path(path).open("rb") as file:
-            if is_archive(file.read(4)):
+        with open_regular(path) as file:
+            if is_archive(read_most(file, 4)):
                 file.seek(0)
                 yield from _read_archive(path, file)
                 return
             file.seek(0)
-            data = file.read(MAX_FILE_BYTES + 1)
+            data = read_most(file, MAX_FILE_BYTES + 1)
     except (OSError, ValueError) as error:
         yield Trouble(path, f"cannot be read ({getattr(error, 'strerror', None) or 'not a path'}); check the path")
         return

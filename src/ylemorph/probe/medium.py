@@ -13,9 +13,9 @@ from types import TracebackType
 from typing import Protocol
 
 from ..core.errors import YlemorphError
+from ..opening import READ_ONLY
 
 MOST_AT_ONCE = 1 << 20
-READ_ONLY = os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK
 
 # Requests of <linux/fs.h>: size in bytes, logical and physical sector.
 BLKGETSIZE64, BLKSSZGET, BLKPBSZGET = 0x80081272, 0x1268, 0x127B

@@ -15,6 +15,12 @@ from . import jobs, surveys
 from .database import snapshot, transaction
 
 FORMAT = "ylemorph.jobs/1"
+MOST_JOBS, MOST_ROWS = 5_000, 20_000  # of a file; rows of one job
+MOST_TEXT = {
+    "name": 200, "code": 200, "machine": 200, "note": 10_000, "sentence": 2_000, "made_by": 200, "item": 60,
+    "target_size": 200, "options": 200_000, "bench": 20_000, "change": 2_000_000, "steps": 2_000_000, "way": 40,
+    "kind": 200, "reason": 60, "result": 40, "made_at": 40, "at": 40, "begun_at": 40, "ended_at": 40, "closed_at": 40,
+}  # fmt: skip
 LATER = ("thin",)  # columns that files of earlier versions do not have
 # Tables that hang on a job, with the columns that travel; ``survey`` columns are named by digest.
 SURVEYS = ("source", "target", "survey")
@@ -87,8 +93,11 @@ def _row(
     return made
 
 
-def take_in(connection: sqlite3.Connection, data: Any) -> list[int]:
-    """Jobs from such a file, beside those that are there; all or none. Raises YlemorphError with the place."""
+def take_in(connection: sqlite3.Connection, data: Any, by: str = "") -> list[int]:
+    """Jobs from such a file, beside those that are there; all or none. Their entries say that ``by`` brought them.
+
+    Raises YlemorphError with the place.
+    """
     if not isinstance(data, Mapping) or data.get("format") != FORMAT:
         raise BadSurvey(f"this is no file of jobs ({FORMAT})", at="format", mend="give one that Ylemorph took out")
     made: list[int] = []
@@ -97,16 +106,49 @@ def take_in(connection: sqlite3.Connection, data: Any) -> list[int]:
         entries = data.get("jobs")
         if not isinstance(entries, list):
             raise BadSurvey("the jobs are missing", at="jobs", mend="take the file out again")
+        if len(entries) > MOST_JOBS:
+            raise BadSurvey(f"there are more than {MOST_JOBS} jobs in it", at="jobs", mend="bring them in parts")
         for place, job in enumerate(entries):
             try:
-                made.append(_put(connection, job, digests))
+                _check_lengths(job)
+                made.append(_put(connection, job, digests, by))
                 jobs.get(connection, made[-1])
-            except (KeyError, TypeError, AttributeError, ValueError, sqlite3.Error, YlemorphError) as error:
-                reason = error.problem if isinstance(error, YlemorphError) else f"{type(error).__name__}: {error}"
+            except (
+                KeyError,
+                TypeError,
+                AttributeError,
+                ValueError,
+                sqlite3.Error,
+                OverflowError,
+                YlemorphError,
+            ) as error:
+                reason = error.problem if isinstance(error, YlemorphError) else _said(error)
                 raise BadSurvey(
                     f"it cannot be read ({reason[:160]})", at=f"jobs[{place}]", mend="take the file out again"
                 ) from None
     return made
+
+
+def _said(error: Exception) -> str:
+    """What is wrong with a row, in words of ours: the database's own name columns and rules of the inside."""
+    if isinstance(error, KeyError):
+        return f"“{str(error.args[0])[:40]}” is missing"
+    return (
+        "a value is none that belongs there" if isinstance(error, sqlite3.Error | OverflowError) else "its form is off"
+    )
+
+
+def _check_lengths(job: Mapping[str, Any]) -> None:
+    """The limits under which jobs are written here too. Raises BadSurvey."""
+    rows = [("revisions", row) for row in job["revisions"]]
+    rows += [(name, row) for name in (*PARTS, "run") for row in job[name]]
+    rows += [("events", event) for run in job["run"] for event in run["events"]]
+    if len(rows) > MOST_ROWS:
+        raise BadSurvey(f"it has more than {MOST_ROWS} entries", mend="take the file out again")
+    for name, row in rows:
+        for column, most in MOST_TEXT.items():
+            if len(str(row.get(column) or "")) > most:
+                raise BadSurvey(f"“{column}” of its {name} has more than {most} characters", mend="shorten it")
 
 
 def _surveys(connection: sqlite3.Connection, bodies: Any) -> dict[str, int]:
@@ -125,7 +167,12 @@ def _surveys(connection: sqlite3.Connection, bodies: Any) -> dict[str, int]:
     return found
 
 
-def _put(connection: sqlite3.Connection, job: Mapping[str, Any], digests: Mapping[str, int]) -> int:
+def _imported(made_by: str, by: str) -> str:
+    """Who made an entry elsewhere, as far as the file says, and who brought it here."""
+    return f"{made_by} (imported by {by})".strip() if by and "(imported by" not in made_by else made_by
+
+
+def _put(connection: sqlite3.Connection, job: Mapping[str, Any], digests: Mapping[str, int], by: str) -> int:
     number = connection.execute(
         "INSERT INTO job (version, created_at, changed_at) VALUES (?, ?, ?)",
         (job["version"], job["created_at"], job["changed_at"]),
@@ -138,6 +185,7 @@ def _put(connection: sqlite3.Connection, job: Mapping[str, Any], digests: Mappin
             **_values(revision, REVISION, digests),
             "job": number,
             "parent": None if parent is None else ids[parent],
+            "made_by": _imported(str(revision["made_by"]), by),
         }
         ids[revision["number"]] = _insert(connection, "revision", values)
     connection.execute("UPDATE job SET head = ? WHERE id = ?", (ids[job["head"]], number))

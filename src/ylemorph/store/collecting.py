@@ -13,6 +13,7 @@ from .database import NotFound, now, transaction
 LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZ23456789"  # none that is taken for another when it is read out
 CODE_LENGTH = 10  # 50 bits
 MINUTES = 30
+MOST_DISKS = 64  # of one machine
 MOST_ARRIVALS = 20  # kept for a job; the oldest goes
 
 

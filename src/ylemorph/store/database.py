@@ -1,19 +1,24 @@
-"""One SQLite file: opening, migrating, short transactions."""
+"""One SQLite file: connections, short transactions in the order in which they are asked for, room on a full disk."""
 
 import contextlib
+import shutil
 import sqlite3
+import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
-from importlib import resources
 from pathlib import Path
 
 from ..core.errors import YlemorphError
+from .order import Connection, queue_of, turn
 
 FILE_NAME = "ylemorph.sqlite3"
 FOLDER_MODE, FILE_MODE = 0o700, 0o600  # surveys name machines and people; nobody else on the machine reads them
-MOST_COPIES = 5  # made before migrations, the oldest goes
 RESERVE_NAME, RESERVE_BYTES = "reserve", 4 * 2**20  # given up on a full disk, so that deleting is always possible
+LEAST_ROOM = 512 * 1024  # bytes under which nothing is written that does not free some: reading needs a little too
+BUSY_SECONDS = 5  # that a lock of another process is waited for
+STEPS_BETWEEN = 20_000  # of the database's own machine, between two looks at the time
 
 
 class StoreError(YlemorphError):
@@ -29,26 +34,45 @@ def now() -> str:
 
 
 def connect(path: Path) -> sqlite3.Connection:
-    """A connection with foreign keys on and transactions left to us."""
-    connection = sqlite3.connect(path, isolation_level=None, timeout=5)
+    """A connection with foreign keys on and transactions left to us. A file that is gone is not made anew."""
+    connection = sqlite3.connect(
+        f"{path.absolute().as_uri()}?mode=rw", uri=True, isolation_level=None, timeout=BUSY_SECONDS, factory=Connection,
+        check_same_thread=False,
+    )  # fmt: skip
+    connection.path, connection.queue = path, queue_of(path)
     connection.row_factory = sqlite3.Row
-    connection.execute("PRAGMA busy_timeout = 5000")
     connection.execute("PRAGMA foreign_keys = ON")
     connection.execute("PRAGMA synchronous = FULL")  # what was acknowledged outlives a power cut
+    connection.execute("PRAGMA temp_store = MEMORY")  # sorting needs no room on a full disk
     return connection
 
 
+def end_after(connection: sqlite3.Connection, seconds: float) -> None:
+    """From now on a question that takes longer is broken off; what a file says of itself may have no end."""
+    end = time.monotonic() + seconds
+    connection.set_progress_handler(lambda: time.monotonic() > end, STEPS_BETWEEN)
+
+
 @contextmanager
-def transaction(connection: sqlite3.Connection) -> Iterator[None]:
-    """One write transaction; nothing of it stays if it fails."""
-    connection.execute("BEGIN IMMEDIATE")
-    try:
+def transaction(connection: sqlite3.Connection, *, frees: bool = False) -> Iterator[None]:
+    """One write transaction, nothing of which stays if it fails; inside of another one a part of that.
+
+    Without ``frees`` it is refused where the disk is all but full, so that what frees room can be done.
+    """
+    if isinstance(connection, Connection) and connection.depth and connection.in_transaction:
         yield
-        connection.execute("COMMIT")
-    except BaseException:
-        if connection.in_transaction:  # on a full disk the database has rolled back by itself
-            connection.execute("ROLLBACK")
-        raise
+        return
+    with turn(connection):
+        if not frees and _free_bytes(connection) < LEAST_ROOM:
+            raise sqlite3.OperationalError("database or disk is full")
+        connection.execute("BEGIN IMMEDIATE")
+        try:
+            yield
+            connection.execute("COMMIT")
+        except BaseException:
+            if connection.in_transaction:  # on a full disk the database has rolled back by itself
+                connection.execute("ROLLBACK")
+            raise
 
 
 @contextmanager
@@ -64,130 +88,102 @@ def snapshot(connection: sqlite3.Connection) -> Iterator[None]:
         connection.execute("COMMIT")
 
 
-def prepare(folder: Path) -> Path:
-    """The data file in ``folder``, made or migrated. Raises StoreError in one sentence where that cannot be."""
-    path = folder / FILE_NAME
-    try:
-        folder.mkdir(parents=True, exist_ok=True, mode=FOLDER_MODE)
-        _keep_to_oneself(path)
-        connection = connect(path)
+class Keeper:
+    """A connection that stays open while the program runs.
+
+    Without it whoever closes the last connection copies the journal back into the data file, at each change. It also
+    knows which file it was: one that was taken away or exchanged meanwhile is told from it, and no longer written.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._connection: sqlite3.Connection | None = None
+        self._identity: tuple[int, int] | None = None
+        self._guard = threading.Lock()
+
+    def _now(self) -> tuple[int, int] | None:
         try:
-            check_whole(connection, path)
-            connection.execute("PRAGMA journal_mode = WAL")
-            _migrate(connection, path)
-            _try_writing(connection)
-        finally:
-            connection.close()
-        _hold_reserve(folder)
-    except OSError as error:
-        raise StoreError(
-            f"the data folder cannot be used ({error.strerror})", at=str(folder), mend="choose another with --data"
-        ) from None
-    except sqlite3.Error as error:
-        raise StoreError(
-            f"the data file cannot be used ({error})", at=str(path), mend="put it aside or choose another folder"
-        ) from None
-    return path
+            status = self._path.stat()
+        except OSError:
+            return None
+        return status.st_dev, status.st_ino
+
+    def check(self) -> None:
+        """Raises StoreError where the data file is no longer the one that the program began with."""
+        with self._guard:
+            if self._connection is None:
+                self._connection = connect(self._path)
+                self._connection.execute("SELECT 1 FROM job LIMIT 1").fetchone()
+                self._identity = self._now()
+        if self._now() != self._identity:
+            raise StoreError(
+                f"the data file {self._path} was taken away or exchanged while Ylemorph ran; nothing is written",
+                mend="put it back, or stop Ylemorph, put a copy back with ylemorph restore, and start it again",
+            )
+
+    def close(self) -> None:
+        with self._guard:
+            if self._connection is not None:
+                self._connection.close()
+                self._connection = None
 
 
-def _keep_to_oneself(path: Path) -> None:
-    """A data file for its owner alone; what the database puts beside it follows its mode. A folder stays as it is."""
-    if not path.exists():
-        path.touch(mode=FILE_MODE)
-    # Somebody else's file, or a file system without modes, stays as it is.
-    with contextlib.suppress(PermissionError):
-        if path.stat().st_mode & 0o077:
-            path.chmod(FILE_MODE)
+# --- room ------------------------------------------------------------------------------------------------------------
 
 
-def _try_writing(connection: sqlite3.Connection) -> None:
-    """A folder that cannot be written is found at the start, not by the first change."""
-    with transaction(connection):
-        connection.execute("UPDATE shelf_version SET version = version")
+def _folder_of(connection: sqlite3.Connection) -> Path:
+    assert isinstance(connection, Connection)
+    return connection.path.parent
 
 
-def _hold_reserve(folder: Path) -> None:
+def _free_bytes(connection: sqlite3.Connection) -> int:
+    """Free room beside a data file; as if there were much where that cannot be told."""
+    try:
+        return shutil.disk_usage(_folder_of(connection)).free
+    except OSError:
+        return LEAST_ROOM
+
+
+def hold_reserve(folder: Path) -> None:
     """Room that is given up when the disk is full; without any room there is none to hold."""
     place = folder / RESERVE_NAME
     with contextlib.suppress(OSError):
         if not place.exists() or place.stat().st_size < RESERVE_BYTES:
-            place.write_bytes(bytes(RESERVE_BYTES))
-            place.chmod(FILE_MODE)
+            place.touch(mode=FILE_MODE)
+            with place.open("wb", buffering=0) as file:  # what was written stays where the room ends
+                for _ in range(RESERVE_BYTES // 65_536):
+                    file.write(bytes(65_536))
+
+
+def give_up_reserve(folder: Path) -> bool:
+    """Whether there was one, and the disk is so full that it is needed."""
+    place = folder / RESERVE_NAME
+    try:
+        if shutil.disk_usage(folder).free >= LEAST_ROOM or not place.exists():
+            return False
+        place.unlink()
+    except OSError:
+        return False
+    return True
 
 
 def freeing(connection: sqlite3.Connection, act: Callable[[], None]) -> None:
-    """Something that makes room, even on a full disk: then the reserve is given up first."""
-    try:
-        act()
-    except sqlite3.OperationalError as error:
-        path = Path(connection.execute("PRAGMA database_list").fetchone()["file"])
-        reserve = path.parent / RESERVE_NAME
-        if "full" not in str(error) or not reserve.exists():
-            raise
-        reserve.unlink()
-        act()
-        _hold_reserve(path.parent)
+    """Something that makes room, or that must be possible without any: on a full disk the reserve is given up for it.
 
-
-def check_whole(connection: sqlite3.Connection, path: Path) -> None:
-    """Damage in the middle of the file is found here, not by whoever happens to open the job that it hit."""
-    found = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
-    if found != "ok":
-        raise StoreError(
-            f"the data file is damaged ({' '.join(found.split())[:120]})",
-            at=str(path),
-            mend="put it aside and go back to a copy, or choose another folder with --data",
-        )
-
-
-def copy_to(connection: sqlite3.Connection, place: Path) -> None:
-    """A copy by the database's own means, whole even where another program writes meanwhile."""
-    beside = place.with_name(f".{place.name}.part")
-    beside.unlink(missing_ok=True)
-    beside.touch(mode=FILE_MODE)
-    copy = sqlite3.connect(beside)
-    try:
-        connection.backup(copy)
-        copy.execute("PRAGMA journal_mode = DELETE")  # one file, without another beside it
-    except BaseException:
-        copy.close()
-        beside.unlink(missing_ok=True)
-        raise
-    copy.close()
-    beside.replace(place)
-
-
-def newest_version() -> int:
-    """The version of data files that this program writes."""
-    return _migrations()[-1][0]
-
-
-def _migrations() -> list[tuple[int, str]]:
-    folder = resources.files(__package__) / "migrations"
-    files = sorted(item.name for item in folder.iterdir() if item.name.endswith(".sql"))
-    return [(int(name[:4]), (folder / name).read_text(encoding="utf-8")) for name in files]
-
-
-def _migrate(connection: sqlite3.Connection, path: Path) -> None:
-    done = int(connection.execute("PRAGMA user_version").fetchone()[0])
-    steps = _migrations()
-    newest = steps[-1][0]
-    if done > newest:
-        raise StoreError(
-            f"the data file was written by a newer version ({done}, this one knows {newest})",
-            at=str(path),
-            mend="start the newer version or choose another folder with --data",
-        )
-    waiting = [step for step in steps if step[0] > done]
-    if waiting and done:
-        copy_to(connection, path.with_suffix(f".before-{waiting[0][0]:04d}.sqlite3"))
-        for old in sorted(path.parent.glob("*.before-*.sqlite3"))[:-MOST_COPIES]:
-            old.unlink()
-    for number, sql in waiting:
-        # The schema and its number go in together or not at all.
+    Nobody else writes between giving it up and holding it again.
+    """
+    folder = _folder_of(connection)
+    with turn(connection):
+        given = give_up_reserve(folder)
         try:
-            connection.executescript(f"BEGIN IMMEDIATE;\n{sql}\nPRAGMA user_version = {number};\nCOMMIT;")
-        except sqlite3.Error:
-            if connection.in_transaction:
-                connection.execute("ROLLBACK")
-            raise
+            act()
+        except sqlite3.OperationalError:
+            if given or not give_up_reserve(folder):
+                raise
+            given = True
+            act()
+        finally:
+            if given:
+                with contextlib.suppress(sqlite3.Error):
+                    connection.execute("PRAGMA wal_checkpoint(TRUNCATE)").fetchone()
+                hold_reserve(folder)

@@ -1,29 +1,42 @@
-"""The data file as a whole: copied, put back from a copy, looked at."""
+"""The data file as a whole: copied, looked at as a copy, put back from one."""
 
+import errno
 import shutil
 import sqlite3
-from contextlib import closing
+from collections.abc import Iterator
+from contextlib import closing, contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
 from ..core.errors import YlemorphError
+from ..opening import open_regular, read_most
 from . import jobs
-from .database import FILE_NAME, NotFound, StoreError, check_whole, connect, copy_to, newest_version, prepare
+from .database import FILE_NAME, LEAST_ROOM, NotFound, StoreError, connect, end_after
+from .order import turn
+from .preparing import CHECK_SECONDS, PART, alone, check_schema, copy_to, make_folder, migrate
 
 MAGIC = b"SQLite format 3\0"
-LITTLE_ROOM = 64 * 2**20  # under which a full disk is near
 
 
 def back_up(path: Path, place: Path) -> None:
     """A whole copy of the data file at ``place``, which is replaced only by a whole one. Raises StoreError."""
     try:
-        with closing(connect(path)) as connection:
+        _check_room(path, place)
+        with alone(path.parent), closing(connect(path)) as connection:
             copy_to(connection, place)
     except (OSError, sqlite3.Error) as error:
         raise StoreError(
-            f"no copy could be made ({_reason(error)})", at=str(place), mend="make room, or choose another place"
+            f"no copy could be made ({reason_of(error)})", at=str(place), mend="make room, or choose another place"
         ) from None
+
+
+def _check_room(path: Path, place: Path) -> None:
+    """A copy on the disk of the data itself leaves what freeing some of it takes."""
+    if place.parent.stat().st_dev == path.stat().st_dev:
+        free = shutil.disk_usage(place.parent).free
+        if free < path.stat().st_size + LEAST_ROOM:
+            raise OSError(errno.ENOSPC, "there is no room on this disk")
 
 
 class Copy(NamedTuple):
@@ -34,68 +47,151 @@ class Copy(NamedTuple):
 
 
 def look_at_copy(place: Path) -> Copy:
-    """Whether ``place`` is a whole data file that this program can take. Raises StoreError."""
+    """Whether ``place`` is a whole data file that this program can take, looked at without changing it.
+
+    Raises StoreError.
+    """
     try:
-        with place.open("rb") as file:
-            if file.read(len(MAGIC)) != MAGIC:
+        with open_regular(place) as file:
+            if read_most(file, len(MAGIC)) != MAGIC:
                 raise StoreError("this is no data file", at=str(place), mend="give one that ylemorph backup wrote")
         with closing(_open_copy(place)) as connection:
-            check_whole(connection, place)
-            version = int(connection.execute("PRAGMA user_version").fetchone()[0])
-            if not 1 <= version <= newest_version():
-                raise StoreError(
-                    f"it is of version {version}, this program knows up to {newest_version()}", at=str(place),
-                    mend="start the newer version",
-                )  # fmt: skip
-            if connection.execute("PRAGMA foreign_key_check").fetchone() is not None:
-                raise StoreError("parts of it are missing", at=str(place), mend="give another copy")
+            end_after(connection, CHECK_SECONDS)
+            version = check_schema(connection, place)
+            if version == 0:
+                raise StoreError("it holds nothing", at=str(place), mend="give one that ylemorph backup wrote")
+            _check_content(connection, place)
             return Copy(version, int(connection.execute("SELECT count(*) FROM job").fetchone()[0]))
     except (OSError, sqlite3.Error) as error:
-        raise StoreError(f"it cannot be read ({_reason(error)})", at=str(place), mend="check the path") from None
+        raise StoreError(f"it cannot be read ({reason_of(error)})", at=str(place), mend="give another copy") from None
 
 
 def _open_copy(place: Path) -> sqlite3.Connection:
     return sqlite3.connect(f"{place.absolute().as_uri()}?mode=ro", uri=True)
 
 
-def restore(folder: Path, place: Path) -> tuple[Copy, Path | None]:
+def _check_content(connection: sqlite3.Connection, place: Path) -> None:
+    found = connection.execute("PRAGMA integrity_check(1)").fetchone()[0]
+    if found != "ok":
+        problem = f"the data file is damaged ({' '.join(str(found).split())[:120]})"
+        raise StoreError(problem, at=str(place), mend="give another copy")
+    if connection.execute("PRAGMA foreign_key_check").fetchone() is not None:
+        raise StoreError("parts of it are missing", at=str(place), mend="give another copy")
+
+
+def broken_jobs(connection: sqlite3.Connection) -> Iterator[tuple[jobs.Line, str]]:
+    """Jobs that cannot be read, with why."""
+    for line in jobs.lines(connection):
+        try:
+            jobs.get(connection, line.id)
+        except YlemorphError as error:
+            yield line, error.problem
+
+
+def restore(folder: Path, place: Path, *, with_broken: bool = False) -> tuple[Copy, Path | None]:
     """Put a copy in the place of the data file, which is kept aside; gives what it holds and where the old one stands.
 
-    The copy is checked before anything is replaced. Raises StoreError.
+    All is tried on a copy of the copy before anything is replaced; jobs that cannot be read are refused unless
+    ``with_broken``. Raises StoreError.
     """
+    path = folder / FILE_NAME
+    return _restore(folder, place, path.with_name(f"{path.stem}-{_stamp()}.sqlite3"), with_broken=with_broken)
+
+
+def restore_backup(folder: Path, name: str) -> tuple[Copy, Path | None]:
+    """Put a backup of the data folder back; what was there becomes a backup itself. Raises NotFound or StoreError."""
+    place = backup_place(folder, name)
+    done = _restore(folder, place, folder / FOLDER / f"ylemorph-{_stamp()}.sqlite3", with_broken=False)
+    _keep_to_a_number(folder)
+    return done
+
+
+def _restore(folder: Path, place: Path, aside: Path, *, with_broken: bool) -> tuple[Copy, Path | None]:
+    path = folder / FILE_NAME
+    if path.exists() and place.exists() and path.samefile(place):
+        raise StoreError("this is the data file itself", at=str(place), mend="give a copy of it")
     held = look_at_copy(place)
-    path, aside = folder / FILE_NAME, None
-    if path.is_file() and path.stat().st_size:
-        aside = path.with_name(f"{path.stem}-{datetime.now(UTC):%Y%m%d-%H%M%S}.sqlite3")
-        back_up(path, aside)
-    put_back(folder, place)
-    return held, aside
-
-
-def put_back(folder: Path, place: Path) -> None:
-    """A copy that was looked at, as one transaction: other windows see the old data or the new. Raises StoreError."""
     try:
-        folder.mkdir(parents=True, exist_ok=True)
-        with closing(_open_copy(place)) as copy, closing(connect(folder / FILE_NAME)) as connection:
-            people = _people(connection)
-            copy.backup(connection)
-        prepare(folder)  # an older copy is brought up to date
-        with closing(connect(folder / FILE_NAME)) as connection:
-            connection.execute("DELETE FROM session")  # those of then are not signed in now
-            if not any(role == "workshop" for _, role, _, _ in _people(connection)):
-                # A copy from before there were people must not lock everybody out.
-                sql = "INSERT OR IGNORE INTO person (name, role, password, created_at) VALUES (?, ?, ?, ?)"
-                connection.executemany(sql, people)
+        make_folder(folder)
+        with alone(folder), _tried(folder, place, with_broken=with_broken) as ready:
+            kept = _set_aside(path, aside)
+            _swap(ready, path, kept)
     except (OSError, sqlite3.Error) as error:
-        problem = f"it could not be put back ({_reason(error)})"
-        raise StoreError(problem, at=str(place), mend="make room, then try again") from None
+        raise StoreError(
+            f"it could not be put back ({reason_of(error)})", at=str(place),
+            mend=f"make room, then try again; the data in {path} is as it was",
+        ) from None  # fmt: skip
+    return held, kept
 
 
-def _people(connection: sqlite3.Connection) -> list[tuple[str, str, str, str]]:
-    """Whoever may sign in; nobody in a file of before."""
-    if connection.execute("SELECT 1 FROM sqlite_master WHERE name = 'person'").fetchone() is None:
-        return []
-    return [tuple(row) for row in connection.execute("SELECT name, role, password, created_at FROM person")]
+def _stamp() -> str:
+    return f"{datetime.now(UTC):%Y%m%d-%H%M%S-%f}"
+
+
+@contextmanager
+def _tried(folder: Path, place: Path, *, with_broken: bool) -> Iterator[Path]:
+    """A copy of the copy, brought up to date and read through, that can take the place of the data file."""
+    ready = folder / f".restored{PART}"
+    try:
+        with closing(_open_copy(place)) as copy:
+            copy_to(copy, ready)
+        with closing(connect(ready)) as connection:
+            end_after(connection, CHECK_SECONDS)
+            connection.execute("PRAGMA journal_mode = MEMORY")
+            migrate(connection)
+            check_schema(connection, ready)
+            _check_content(connection, place)
+            broken = [f"{line.code} {line.name}" for line, _ in broken_jobs(connection)]
+            if broken and not with_broken:
+                raise StoreError(
+                    f"{len(broken)} of its jobs cannot be read, such as {broken[0][:80]}", at=str(place),
+                    mend="give another copy, or take it all the same with ylemorph restore --with-broken",
+                )  # fmt: skip
+            _settle_people(connection, folder / FILE_NAME)
+        yield ready
+    finally:
+        ready.unlink(missing_ok=True)
+
+
+def _settle_people(ready: sqlite3.Connection, path: Path) -> None:
+    """Nobody is signed in; a copy without somebody of the workshop keeps the people of now, so that nobody is locked
+    out."""
+    ready.execute("DELETE FROM session")
+    if ready.execute("SELECT 1 FROM person WHERE role = 'workshop'").fetchone() is None and path.is_file():
+        with suppress(sqlite3.Error), closing(_open_copy(path)) as now:
+            people = now.execute("SELECT name, role, password, created_at FROM person").fetchall()
+            sql = "INSERT OR IGNORE INTO person (name, role, password, created_at) VALUES (?, ?, ?, ?)"
+            ready.executemany(sql, people)
+
+
+def _set_aside(path: Path, aside: Path) -> Path | None:
+    """A copy of the data of now; as bytes where the database cannot read it any more. None where there is none."""
+    if not path.is_file() or not path.stat().st_size:
+        return None
+    try:
+        with closing(connect(path)) as connection:
+            copy_to(connection, aside)
+    except sqlite3.DatabaseError:
+        for beside in ("", "-wal"):
+            if Path(f"{path}{beside}").exists():
+                shutil.copy2(f"{path}{beside}", f"{aside}{beside}")
+    return aside
+
+
+def _swap(ready: Path, path: Path, aside: Path | None) -> None:
+    """As one transaction where a program may have it open: it sees the old data or the new. Raises StoreError."""
+    try:
+        if aside is not None:
+            with closing(_open_copy(ready)) as copy, closing(connect(path)) as connection, turn(connection):
+                copy.backup(connection)
+            return
+    except sqlite3.DatabaseError as error:
+        if isinstance(error, sqlite3.OperationalError):
+            raise
+        # It is damaged so that the database does not even write it: the new one takes its name.
+    for beside in ("-wal", "-shm", "-journal"):
+        Path(f"{path}{beside}").unlink(missing_ok=True)
+    ready.replace(path)
 
 
 FOLDER = "backups"
@@ -122,17 +218,21 @@ def backups(folder: Path) -> list[Kept]:
 
 def keep_backup(folder: Path) -> Kept:
     """A backup in the data folder; the oldest of very many goes. Raises StoreError."""
-    place = folder / FOLDER / f"ylemorph-{datetime.now(UTC):%Y%m%d-%H%M%S-%f}.sqlite3"
+    place = folder / FOLDER / f"ylemorph-{_stamp()}.sqlite3"
     try:
         place.parent.mkdir(mode=0o700, exist_ok=True)
     except OSError as error:
         raise StoreError(
-            f"no backup could be made ({_reason(error)})", at=str(place.parent), mend="make room"
+            f"no backup could be made ({reason_of(error)})", at=str(place.parent), mend="make room"
         ) from None
     back_up(folder / FILE_NAME, place)
+    _keep_to_a_number(folder)
+    return next(kept for kept in backups(folder) if kept.name == place.name)
+
+
+def _keep_to_a_number(folder: Path) -> None:
     for old in backups(folder)[MOST_BACKUPS:]:
         (folder / FOLDER / old.name).unlink(missing_ok=True)
-    return next(kept for kept in backups(folder) if kept.name == place.name)
 
 
 def backup_place(folder: Path, name: str) -> Path:
@@ -142,63 +242,5 @@ def backup_place(folder: Path, name: str) -> Path:
     return folder / FOLDER / name
 
 
-class Finding(NamedTuple):
-    """One thing that was looked at: whether it is well, and in a sentence what is so or what to do."""
-
-    well: bool
-    text: str
-
-
-def examine(folder: Path) -> list[Finding]:
-    """The data folder, the file and every job in it, without changing anything."""
-    path = folder / FILE_NAME
-    if not folder.is_dir():
-        return [Finding(False, f"There is no data folder {folder}. Start Ylemorph once, or name another with --data.")]
-    found = [Finding(True, f"The data folder is {folder}.")]
-    free = shutil.disk_usage(folder).free
-    if free < LITTLE_ROOM:
-        found.append(
-            Finding(False, f"The disk has only {free // 2**20} MiB left: make room, or changes will be refused.")
-        )
-    if not path.is_file():
-        return [*found, Finding(False, "There is no data file in it. Put one back with ylemorph restore.")]
-    try:
-        held = look_at_copy(path)
-    except YlemorphError as error:
-        text = f"The data file cannot be used: {error.problem}. Put a copy back with ylemorph restore."
-        return [*found, Finding(False, text), *_what_can_be_saved(path)]
-    found.append(Finding(True, f"The data file is whole: {held.jobs} jobs, version {held.version}."))
-    return [*found, *_broken_jobs(path)]
-
-
-def _broken_jobs(path: Path) -> list[Finding]:
-    broken = []
-    with closing(connect(path)) as connection:
-        for line in jobs.lines(connection):
-            try:
-                jobs.get(connection, line.id)
-            except YlemorphError as error:
-                text = f"Job {line.code} {line.name} cannot be read: {error.problem}. Its surveys can be taken out."
-                broken.append(Finding(False, text))
-    return broken or [Finding(True, "Every job can be read.")]
-
-
-def _what_can_be_saved(path: Path) -> list[Finding]:
-    """How many jobs of a damaged file can still be read."""
-    try:
-        with closing(connect(path)) as connection:
-            lines, readable = jobs.lines(connection), 0
-            for line in lines:
-                try:
-                    jobs.get(connection, line.id)
-                    readable += 1
-                except (YlemorphError, sqlite3.Error):
-                    continue
-    except sqlite3.Error:
-        return [Finding(False, "No job can be read from it.")]
-    text = f"{readable} of {len(lines)} jobs can still be read: take them out with ylemorph doctor --save FILE."
-    return [Finding(False, text)]
-
-
-def _reason(error: OSError | sqlite3.Error) -> str:
+def reason_of(error: OSError | sqlite3.Error) -> str:
     return getattr(error, "strerror", None) or str(error) or type(error).__name__

@@ -20,6 +20,7 @@ from . import surveys
 from .database import NotFound, freeing, now, transaction
 
 MOST_MACHINES = 50_000
+PIECE = 100  # machines that are deleted in one transaction
 BEST = "best"  # stands beside the fits: the line of the one that serves a machine best
 
 
@@ -77,6 +78,7 @@ _HEADS = """
 SELECT fleet.*, count(machine.id) AS rows, count(machine.survey) AS machines,
        count(CASE WHEN machine.survey IS NOT NULL AND machine.generation = fleet.generation THEN 1 END) AS done
 FROM fleet LEFT JOIN fleet_machine AS machine ON machine.fleet = fleet.id
+WHERE NOT fleet.gone
 """
 
 
@@ -88,7 +90,7 @@ def heads(connection: sqlite3.Connection) -> list[FleetHead]:
 
 
 def head(connection: sqlite3.Connection, fleet: int) -> FleetHead:
-    row = connection.execute(_HEADS + "WHERE fleet.id = ? GROUP BY fleet.id", (fleet,)).fetchone()
+    row = connection.execute(_HEADS + "AND fleet.id = ? GROUP BY fleet.id", (fleet,)).fetchone()
     if row is None:
         raise NotFound(f"there is no fleet {fleet}", mend="go back to the fleets")
     return _head(row)
@@ -112,15 +114,37 @@ def create(connection: sqlite3.Connection, name: str, wishes: Wishes) -> int:
 
 
 def delete(connection: sqlite3.Connection, fleet: int) -> None:
-    """Forget a fleet with its machines; possible even on a full disk."""
-    freeing(connection, lambda: _delete(connection, fleet))
+    """Forget a fleet with its machines; possible even on a full disk. It is gone at once, its machines piece by piece,
+    so that whoever writes meanwhile waits for one piece at the most."""
+
+    def mark() -> None:
+        with transaction(connection, frees=True):
+            marked = connection.execute("UPDATE fleet SET gone = 1 WHERE id = ? AND NOT gone", (fleet,))
+            if marked.rowcount == 0:
+                raise NotFound(f"there is no fleet {fleet}", mend="go back to the fleets")
+
+    freeing(connection, mark)
+    finish_deleting(connection)
 
 
-def _delete(connection: sqlite3.Connection, fleet: int) -> None:
-    with transaction(connection):
-        if connection.execute("DELETE FROM fleet WHERE id = ?", (fleet,)).rowcount == 0:
-            raise NotFound(f"there is no fleet {fleet}", mend="go back to the fleets")
-        surveys.drop_unused(connection)
+def finish_deleting(connection: sqlite3.Connection) -> None:
+    """Take away what is left of fleets that are gone; also at the start, where a program was killed meanwhile."""
+    for row in connection.execute("SELECT id FROM fleet WHERE gone").fetchall():
+        left = [True]
+        while left[0]:
+            freeing(connection, lambda fleet=row["id"], left=left: _delete_piece(connection, fleet, left))  # type: ignore[misc]
+
+
+def _delete_piece(connection: sqlite3.Connection, fleet: int, left: list[bool]) -> None:
+    with transaction(connection, frees=True):
+        machines = connection.execute(
+            "SELECT id, survey FROM fleet_machine WHERE fleet = ? LIMIT ?", (fleet, PIECE)
+        ).fetchall()
+        connection.executemany("DELETE FROM fleet_machine WHERE id = ?", [(row["id"],) for row in machines])
+        surveys.drop_unused(connection, [row["survey"] for row in machines if row["survey"] is not None])
+        left[0] = bool(machines)
+        if not machines:
+            connection.execute("DELETE FROM fleet WHERE id = ?", (fleet,))
 
 
 def wish(connection: sqlite3.Connection, fleet: int, wishes: Wishes, name: str) -> None:
@@ -140,7 +164,8 @@ def wish(connection: sqlite3.Connection, fleet: int, wishes: Wishes, name: str) 
 
 def stop(connection: sqlite3.Connection, fleet: int, *, stopped: bool) -> None:
     with transaction(connection):
-        if connection.execute("UPDATE fleet SET stopped = ? WHERE id = ?", (int(stopped), fleet)).rowcount == 0:
+        sql = "UPDATE fleet SET stopped = ? WHERE id = ? AND NOT gone"
+        if connection.execute(sql, (int(stopped), fleet)).rowcount == 0:
             raise NotFound(f"there is no fleet {fleet}", mend="go back to the fleets")
 
 
@@ -176,12 +201,19 @@ def add(connection: sqlite3.Connection, fleet: int, items: Iterable[Found | Trou
 def remove(connection: sqlite3.Connection, fleet: int, machines: Sequence[int]) -> None:
     """Take machines, or files that could not be read, out of a fleet."""
     with transaction(connection):
+        held = [
+            row["survey"]
+            for machine in machines
+            for row in connection.execute(
+                "SELECT survey FROM fleet_machine WHERE fleet = ? AND id = ? AND survey IS NOT NULL", (fleet, machine)
+            )
+        ]
         connection.executemany(
             "DELETE FROM fleet_machine WHERE fleet = ? AND id = ?", [(fleet, machine) for machine in machines]
         )
         connection.execute("UPDATE fleet SET changed_at = ? WHERE id = ?", (now(), fleet))
         _tell_same(connection, fleet)
-        surveys.drop_unused(connection)
+        surveys.drop_unused(connection, held)
 
 
 def _tell_same(connection: sqlite3.Connection, fleet: int) -> None:
@@ -213,7 +245,7 @@ def waiting(connection: sqlite3.Connection, fleet: int, most: int) -> list[tuple
 def put(connection: sqlite3.Connection, fleet: int, generation: int, results: Iterable[tuple[int, Assessed]]) -> bool:
     """Keep what was worked out under the wishes of ``generation``; False, and nothing, where they changed meanwhile."""
     with transaction(connection):
-        row = connection.execute("SELECT generation FROM fleet WHERE id = ?", (fleet,)).fetchone()
+        row = connection.execute("SELECT generation FROM fleet WHERE id = ? AND NOT gone", (fleet,)).fetchone()
         if row is None or row["generation"] != generation:
             return False
         for machine, made in results:

@@ -36,6 +36,8 @@ def entries(connection: sqlite3.Connection, job_id: int, before: int | None = No
         " ORDER BY revision.number DESC LIMIT ?3",
         (job_id, 2**62 if before is None else before, MOST_ENTRIES),
     ).fetchall()
+    if not rows and connection.execute("SELECT 1 FROM job WHERE id = ?", (job_id,)).fetchone() is None:
+        raise NotFound(f"there is no job {job_id}", mend="go back to the list of jobs")
     return [_revision(row) for row in rows]
 
 
@@ -70,10 +72,9 @@ def must_be_whole(connection: sqlite3.Connection, job_id: int, number: int) -> N
 def thin_out(connection: sqlite3.Connection, job_id: int, newest: int | None) -> None:
     """A history of any length holds a bounded number of whole states; the first one and the head stay."""
     number = connection.execute("SELECT number FROM revision WHERE id = ?", (newest,)).fetchone()["number"]
-    thinned = connection.execute(
-        "UPDATE revision SET thin = 1, source = NULL, target = NULL, target_size = NULL, options = '{}', bench = '{}'"
-        " WHERE job = ?1 AND number = ?2 AND number > 1 AND id <> (SELECT head FROM job WHERE id = ?1)",
-        (job_id, number - MOST_WHOLE),
-    ).rowcount
-    if thinned and number % 100 == 0:
-        surveys.drop_unused(connection)  # a walk over everything, so now and then only
+    which = "job = ?1 AND number = ?2 AND number > 1 AND id <> (SELECT head FROM job WHERE id = ?1)"
+    held = connection.execute(f"SELECT source, target FROM revision WHERE {which}", (job_id, number - MOST_WHOLE))  # noqa: S608  # words of ours
+    named = [survey for row in held for survey in row if survey is not None]
+    thin = "thin = 1, source = NULL, target = NULL, target_size = NULL, options = '{}', bench = '{}'"
+    connection.execute(f"UPDATE revision SET {thin} WHERE {which}", (job_id, number - MOST_WHOLE))  # noqa: S608  # words of ours
+    surveys.drop_unused(connection, named)

@@ -212,13 +212,20 @@ def delete(connection: sqlite3.Connection, job_id: int) -> None:
     freeing(connection, lambda: _delete(connection, job_id))
 
 
+_NAMED = """
+SELECT source FROM revision WHERE job = ?1 AND source IS NOT NULL
+UNION SELECT target FROM revision WHERE job = ?1 AND target IS NOT NULL UNION SELECT survey FROM finished WHERE job = ?1
+"""
+
+
 def _delete(connection: sqlite3.Connection, job_id: int) -> None:
-    with transaction(connection):
+    with transaction(connection, frees=True):
         _must_be(connection, job_id)
+        named = [row[0] for row in connection.execute(_NAMED, (job_id,))]
         connection.execute("UPDATE revision SET parent = NULL WHERE job = ?", (job_id,))
         connection.execute("UPDATE job SET head = NULL WHERE id = ?", (job_id,))
         connection.execute("DELETE FROM job WHERE id = ?", (job_id,))
-        surveys.drop_unused(connection)
+        surveys.drop_unused(connection, named)
 
 
 def _check_version(connection: sqlite3.Connection, job_id: int, version: int | None) -> None:

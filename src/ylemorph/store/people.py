@@ -1,25 +1,31 @@
 """People of the workshop and their signed-in browsers, for a Ylemorph that serves a network.
 
-Passwords are kept by werkzeug's scrypt; a cookie's secret only as its SHA-256, so that a copy of the data file lets
-nobody in.
+Passwords are kept by werkzeug's scrypt, at parameters that OWASP names (Password Storage Cheat Sheet, from memory);
+a cookie's secret only as its SHA-256, so that a copy of the data file lets nobody in.
 """
 
 import hashlib
 import secrets
 import sqlite3
+import threading
 import time
+from contextlib import suppress
+from functools import cache
 from typing import Literal, NamedTuple, get_args
 
 from werkzeug.security import check_password_hash, generate_password_hash
 
 from ..core.errors import BadOption, YlemorphError
-from ..core.plain import plain_line
-from .database import NotFound, now, transaction
+from .database import NotFound, freeing, now, transaction
+from .names import check_name, key_of
+from .passwords import MOST_PASSWORD, check_password
 
 # From the least to the most: reads; works on jobs, shelf and fleets; settings, people and backups too.
 PersonRole = Literal["look", "bench", "workshop"]
 ROLES: tuple[PersonRole, ...] = get_args(PersonRole)
-LEAST_PASSWORD, MOST_PASSWORD = 10, 200
+METHOD = "scrypt:32768:8:3"  # N, r, p: 32 MiB a hash
+_HASHING = threading.BoundedSemaphore(2)  # hashes at a time: whoever is not known takes no more memory than these
+MOST_DEVICES = 20  # browsers of one person that are remembered
 MOST_PEOPLE = 500
 IDLE_SECONDS, MOST_SECONDS = 12 * 3600, 7 * 86_400  # a session ends unused, and at the latest
 SEEN_EVERY = 300  # seconds between notes that a session is in use
@@ -70,19 +76,26 @@ def get(connection: sqlite3.Connection, person_id: int) -> Person:
 
 def by_name(connection: sqlite3.Connection, name: str) -> Person:
     """Raises NotFound."""
-    row = connection.execute("SELECT id FROM person WHERE name = ?", (name.strip(),)).fetchone()
+    row = _found(connection, name)
     if row is None:
         raise NotFound(f"there is no “{name[:80]}”", mend="see ylemorph people list")
     return get(connection, row["id"])
 
 
+def _found(connection: sqlite3.Connection, name: str) -> sqlite3.Row | None:
+    """Whoever goes by that name: people are few, and the form that counts is none that the database knows."""
+    wanted = key_of(name)
+    rows = connection.execute("SELECT id, name, password FROM person ORDER BY name <> ?, id", (name,))
+    return next((row for row in rows if key_of(row["name"]) == wanted), None)
+
+
 def add(connection: sqlite3.Connection, name: str, role: PersonRole, password: str) -> Person:
     """Raises BadOption for a name that is taken or a password that is too short."""
-    name, kept = _name(name), _hashed(password, name)
+    kept = _hashed(password, check_name(name, _names(connection)))
     with transaction(connection):
-        if connection.execute("SELECT 1 FROM person WHERE name = ?", (name,)).fetchone():
-            raise BadOption(f"there is a “{name}” already", at="name", mend="choose another name")
-        if connection.execute("SELECT count(*) FROM person").fetchone()[0] >= MOST_PEOPLE:
+        names = _names(connection)
+        name = check_name(name, names)
+        if len(names) >= MOST_PEOPLE:
             raise BadOption(f"there are {MOST_PEOPLE} people already", at="name", mend="remove some first")
         sql = "INSERT INTO person (name, role, password, created_at) VALUES (?, ?, ?, ?)"
         person_id = connection.execute(sql, (name, role, kept, now())).lastrowid
@@ -90,28 +103,39 @@ def add(connection: sqlite3.Connection, name: str, role: PersonRole, password: s
     return get(connection, person_id)
 
 
-def set_role(connection: sqlite3.Connection, person_id: int, role: PersonRole) -> Person:
-    """Raises LastOne or NotFound."""
-    with transaction(connection):
-        if role != "workshop":
-            _keep_one(connection, get(connection, person_id))
-        connection.execute("UPDATE person SET role = ? WHERE id = ?", (role, person_id))
-    return get(connection, person_id)
+def _names(connection: sqlite3.Connection) -> list[str]:
+    return [row["name"] for row in connection.execute("SELECT name FROM person")]
 
 
-def set_password(connection: sqlite3.Connection, person_id: int, password: str) -> Person:
-    """A new password; whoever is signed in under the old one is signed out. Raises BadOption or NotFound."""
+def change(
+    connection: sqlite3.Connection, person_id: int, role: PersonRole | None = None, password: str | None = None
+) -> Person:
+    """Another role, a new password (whoever is signed in under the old one is signed out), or both, or nothing.
+
+    Raises LastOne, BadOption or NotFound.
+    """
     person = get(connection, person_id)
-    kept = _hashed(password, person.name)
+    kept = None if password is None else _hashed(password, person.name)
     with transaction(connection):
-        connection.execute("UPDATE person SET password = ? WHERE id = ?", (kept, person_id))
-        connection.execute("DELETE FROM session WHERE person = ?", (person_id,))
+        if role is not None:
+            if role != "workshop":
+                _keep_one(connection, get(connection, person_id))
+            connection.execute("UPDATE person SET role = ? WHERE id = ?", (role, person_id))
+        if kept is not None:
+            connection.execute("UPDATE person SET password = ? WHERE id = ?", (kept, person_id))
+            connection.execute("DELETE FROM session WHERE person = ?", (person_id,))
     return get(connection, person_id)
+
+
+def is_password(connection: sqlite3.Connection, person: Person, password: str) -> bool:
+    """Whether somebody who is signed in knows the password too."""
+    row = connection.execute("SELECT password FROM person WHERE id = ?", (person.id,)).fetchone()
+    return row is not None and _is_right(row["password"], password)
 
 
 def remove(connection: sqlite3.Connection, person_id: int) -> None:
     """Raises LastOne or NotFound. What the person changed keeps the name."""
-    with transaction(connection):
+    with transaction(connection, frees=True):
         _keep_one(connection, get(connection, person_id))
         connection.execute("DELETE FROM person WHERE id = ?", (person_id,))
 
@@ -124,60 +148,117 @@ def _keep_one(connection: sqlite3.Connection, person: Person) -> None:
         )
 
 
-def _name(text: str) -> str:
-    name = " ".join(plain_line(text).split())
-    if not 1 <= len(name) <= 80:
-        raise BadOption("a name has 1 to 80 characters", at="name", mend="type one")
-    return name
-
-
 def _hashed(password: str, name: str) -> str:
-    if not LEAST_PASSWORD <= len(password) <= MOST_PASSWORD:
-        raise BadOption(
-            f"a password has {LEAST_PASSWORD} to {MOST_PASSWORD} characters", at="password", mend="a few words will do"
-        )
-    if name.casefold() in password.casefold() or len(set(password)) < 4:
-        raise BadOption("this password is guessed too easily", at="password", mend="take a few words, not the name")
-    return generate_password_hash(password)
+    check_password(password, name)
+    with _HASHING:
+        return generate_password_hash(password, METHOD)
+
+
+def _is_right(kept: str, password: str) -> bool:
+    with _HASHING:
+        return check_password_hash(kept, password[: MOST_PASSWORD + 1])
 
 
 # --- signed-in browsers ----------------------------------------------------------------------------------------------
 
-# Checked where there is no such name, so that the time does not tell which names there are.
-_NOBODY = generate_password_hash(secrets.token_urlsafe(12))
+
+class SignedIn(NamedTuple):
+    """A new session, with the secrets for the cookies of this session and of this browser."""
+
+    secret: str
+    device: str
+    session: Session
 
 
-def sign_in(connection: sqlite3.Connection, name: str, password: str) -> tuple[str, Session] | None:
-    """A new session and the secret for its cookie; None where name or password is wrong."""
-    row = connection.execute("SELECT id, password FROM person WHERE name = ?", (name.strip(),)).fetchone()
-    right = check_password_hash(row["password"] if row else _NOBODY, password[: MOST_PASSWORD + 1])
+@cache
+def _nobody() -> str:
+    """Checked where there is no such name, so that the time does not tell which names there are."""
+    return generate_password_hash(secrets.token_urlsafe(12), METHOD)
+
+
+def sign_in(
+    connection: sqlite3.Connection, name: str, password: str, *, before: str = "", device: str = ""
+) -> SignedIn | None:
+    """A new session; None where name or password is wrong.
+
+    ``before``: the secret of the session that this browser has, which ends; ``device``: what tells this browser.
+    """
+    row = _found(connection, name)
+    right = _is_right(row["password"] if row else _nobody(), password)
     if row is None or not right:
         return None
+    renewed = None if row["password"].startswith(f"{METHOD}$") else _rehashed(password)
     secret, token, at = secrets.token_urlsafe(32), secrets.token_urlsafe(24), int(time.time())
-    idle, oldest = _valid_since()
-    with transaction(connection):
-        connection.execute("DELETE FROM session WHERE seen_at <= ? OR begun_at <= ?", (idle, oldest))
-        connection.execute("INSERT INTO session VALUES (?, ?, ?, ?, ?)", (_digest(secret), row["id"], token, at, at))
-    return secret, Session(get(connection, row["id"]), token, _digest(secret))
+    device = device if knows_device(connection, name, device) else secrets.token_urlsafe(24)
+    session = Session(get(connection, row["id"]), token, _digest(secret))
+
+    def keep() -> None:
+        with transaction(connection, frees=True):
+            idle, oldest = _valid_since()
+            connection.execute("DELETE FROM session WHERE seen_at <= ? OR begun_at <= ?", (idle, oldest))
+            connection.execute("DELETE FROM session WHERE digest = ?", (_digest(before),))
+            connection.execute("INSERT INTO session VALUES (?, ?, ?, ?, ?)", (session.digest, row["id"], token, at, at))
+            connection.execute(_DEVICE, (_digest(device), row["id"], at))
+            connection.execute(_OLD_DEVICES, (row["id"], MOST_DEVICES))
+            if renewed is not None:
+                connection.execute("UPDATE person SET password = ? WHERE id = ?", (renewed, row["id"]))
+
+    freeing(connection, keep)
+    return SignedIn(secret, device, session)
+
+
+def _rehashed(password: str) -> str:
+    with _HASHING:
+        return generate_password_hash(password, METHOD)
+
+
+_DEVICE = """
+INSERT INTO device VALUES (?, ?, ?)
+ON CONFLICT (digest) DO UPDATE SET used_at = excluded.used_at, person = excluded.person
+"""
+_OLD_DEVICES = """
+DELETE FROM device WHERE person = ?1 AND digest NOT IN
+  (SELECT digest FROM device WHERE person = ?1 ORDER BY used_at DESC, digest LIMIT ?2)
+"""
+
+
+def knows_device(connection: sqlite3.Connection, name: str, device: str) -> bool:
+    """Whether this browser signed in under that name before, so that wrong tries from elsewhere do not count for it."""
+    row = connection.execute(
+        "SELECT person.name FROM device JOIN person ON person.id = device.person WHERE device.digest = ?",
+        (_digest(device),),
+    ).fetchone()
+    return row is not None and key_of(row["name"]) == key_of(name)
 
 
 def session_of(connection: sqlite3.Connection, secret: str) -> Session | None:
     """Whose browser this is; None where the session ended."""
+    return session_by_digest(connection, _digest(secret))
+
+
+def session_by_digest(connection: sqlite3.Connection, digest: str) -> Session | None:
+    """A session that has not ended. A clock that was set back does not make it longer: then it ends at once."""
     idle, oldest = _valid_since()
     row = connection.execute(
-        "SELECT * FROM session WHERE digest = ? AND seen_at > ? AND begun_at > ?", (_digest(secret), idle, oldest)
+        "SELECT * FROM session WHERE digest = ? AND seen_at > ? AND begun_at > ?", (digest, idle, oldest)
     ).fetchone()
-    if row is None:
-        return None
     at = int(time.time())
+    if row is None or row["seen_at"] > at + SEEN_EVERY:
+        return None
     if at - row["seen_at"] > SEEN_EVERY:
-        connection.execute("UPDATE session SET seen_at = ? WHERE digest = ?", (at, row["digest"]))
+        with suppress(sqlite3.OperationalError), transaction(connection, frees=True):  # reading goes on all the same
+            connection.execute("UPDATE session SET seen_at = ? WHERE digest = ?", (at, digest))
     return Session(get(connection, row["person"]), row["token"], row["digest"])
 
 
 def sign_out(connection: sqlite3.Connection, session: Session, *, everywhere: bool = False) -> None:
     column, value = ("person", session.person.id) if everywhere else ("digest", session.digest)
-    connection.execute(f"DELETE FROM session WHERE {column} = ?", (value,))  # noqa: S608  # one of two words
+
+    def end() -> None:
+        with transaction(connection, frees=True):
+            connection.execute(f"DELETE FROM session WHERE {column} = ?", (value,))  # noqa: S608  # one of two words
+
+    freeing(connection, end)
 
 
 def _digest(secret: str) -> str:

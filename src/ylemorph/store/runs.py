@@ -79,13 +79,25 @@ def current(connection: sqlite3.Connection, job: int) -> Run | None:
 
 
 def begin(
-    connection: sqlite3.Connection, job: int, way: str, steps: list[dict[str, Any]], kind: str = "", at: str = ""
+    connection: sqlite3.Connection,
+    job: int,
+    way: str,
+    steps: list[dict[str, Any]],
+    kind: str = "",
+    at: str = "",
+    *,
+    instead: bool = False,
 ) -> None:
-    """Begin a record, now or ``at`` another time. Raises BadOption where one is under way."""
+    """Begin a record, now or ``at`` another time; ``instead`` of one that is under way, which ends.
+
+    Raises BadOption where one is under way.
+    """
     with transaction(connection):
         must_be_open(connection, job)
         before = current(connection, job)
-        if before is not None and before.ended_at is None:
+        if before is not None and before.ended_at is None and instead:
+            connection.execute("UPDATE run SET ended_at = ? WHERE id = ?", (now(), before.id))
+        elif before is not None and before.ended_at is None:
             raise BadOption("this job is under way already", mend="go on with it, or end it first")
         connection.execute(
             "INSERT INTO run (job, way, kind, steps, begun_at) VALUES (?, ?, ?, ?, ?)",

@@ -4,6 +4,7 @@ import contextlib
 import hashlib
 import json
 import sqlite3
+from collections.abc import Iterable
 from functools import lru_cache
 
 from ..core.disk.model import Survey
@@ -60,10 +61,14 @@ def of_disk(connection: sqlite3.Connection, serial: str) -> list[Survey]:
 OF_DISK = "SELECT body FROM survey WHERE serial = ?1 AND ?1 <> '' ORDER BY id LIMIT 400"
 
 
-def drop_unused(connection: sqlite3.Connection) -> None:
-    """Forget surveys that no revision and no check names any more. Call it inside a transaction."""
-    connection.execute(
-        "DELETE FROM survey WHERE id NOT IN (SELECT source FROM revision WHERE source IS NOT NULL"
-        " UNION SELECT target FROM revision WHERE target IS NOT NULL UNION SELECT survey FROM finished"
-        " UNION SELECT survey FROM fleet_machine WHERE survey IS NOT NULL)"
-    )
+_UNUSED = """
+DELETE FROM survey WHERE id = ?1
+  AND NOT EXISTS (SELECT 1 FROM revision WHERE source = ?1) AND NOT EXISTS (SELECT 1 FROM revision WHERE target = ?1)
+  AND NOT EXISTS (SELECT 1 FROM finished WHERE survey = ?1)
+  AND NOT EXISTS (SELECT 1 FROM fleet_machine WHERE survey = ?1)
+"""
+
+
+def drop_unused(connection: sqlite3.Connection, some: Iterable[int]) -> None:
+    """Of these surveys forget those that no revision, check or machine names any more. Call it inside a transaction."""
+    connection.executemany(_UNUSED, [(survey,) for survey in set(some)])

@@ -32,6 +32,7 @@ from . import (
     shelf_routes,
     survey_routes,
 )
+from .certificates import Certificate
 from .fleet_runs import FleetRuns
 from .job_list import Lines
 from .limits import MAX_BODY_BYTES
@@ -49,11 +50,13 @@ def create_app(
     read_from: tuple[Path, ...] = (),
     network: bool = False,
     names: frozenset[str] = frozenset(),
+    certificate: Certificate | None = None,
 ) -> Flask:
     """The application over the data file ``store``, for a server bound to the host ``bound_to``.
 
     Disks may be read by path from the folders ``read_from``; from none unless they are given. With ``network`` people
-    sign in; ``names`` are host names under which the server may be asked beside its own.
+    sign in; ``names`` are host names under which the server may be asked beside its own. ``certificate``: the one under
+    which it is reached, where it is encrypted.
     """
     app = OpenAPI(
         "ylemorph",
@@ -65,6 +68,7 @@ def create_app(
         validation_error_callback=problems.on_validation,
         static_folder=None,
     )
+    app.config["CERTIFICATE"] = certificate
     app.config["MAX_CONTENT_LENGTH"] = MAX_BODY_BYTES
     app.json.sort_keys = False  # type: ignore[attr-defined]  # the default provider has it
     problems.register(app)
@@ -73,6 +77,7 @@ def create_app(
     log.register(app)
     guard.register(app, bound_to, names)
     identity.register(app, network=network)
+    guard.register_bodies(app)
     live_routes.register(app)
     collect_routes.register(app)
     db.register(app, store)

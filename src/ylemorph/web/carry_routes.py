@@ -7,7 +7,7 @@ from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ..bench.bench import NotAttached
-from ..bench.practice import FAULT_WORDS, Practice
+from ..bench.practice import FAULT_WORDS
 from ..core.carry.carry import Carrying
 from ..core.errors import BadOption
 from ..core.job.state import JobState
@@ -29,7 +29,8 @@ from .carry_models import (
 from .carry_views import carry_data, carrying_of, run_steps
 from .db import connection
 from .models import JobPath, Problem, Units, UnitsQuery
-from .practices import PracticeRun, practice_data
+from .practices import practice_data
+from .practices import practise as practise_job
 
 tag = Tag(name="jobs")
 api = APIBlueprint(
@@ -90,18 +91,10 @@ def read_practice(path: JobPath) -> Response:
 @api.post("/<int:job_id>/practice", responses={200: PracticeModel})
 def practise(path: JobPath, body: PracticeRequest) -> Response:
     """Carry the job out on the stand-in that is its target; the record begins and goes along."""
-    state = jobs.get(connection(), path.job_id).state
-    bench = current_app.config["BENCH"]
-    made = carrying_of(connection(), state, bench)
-    if made.way is None or made.sequence is None:
-        raise BadOption("there is no way to carry this plan out", mend="go back to Fit")
-    practice = Practice(made.ground.plan, made.sequence, bench.image_of(state.pair.target.serial), body.fault)
-    run = PracticeRun(path.job_id, practice, current_app.config["STORE"], body.pace)
-    before = runs.current(connection(), path.job_id)
-    if before is not None and before.ended_at is None:
-        runs.end(connection(), path.job_id)
-    runs.begin(connection(), path.job_id, made.way.key, run_steps(made, "binary"))
-    current_app.config["PRACTICES"].begin(run)
+    config = current_app.config
+    practise_job(
+        config["PRACTICES"], config["BENCH"], config["STORE"], connection(), path.job_id, body.fault, body.pace
+    )
     return _practice_answer(path.job_id)
 
 

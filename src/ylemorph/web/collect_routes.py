@@ -1,7 +1,7 @@
 """Disks sent from a customer's machine: the code and the line for a job or a fleet, the script, and what arrives."""
 
-import socket
-from typing import Annotated, Any
+from functools import lru_cache
+from typing import Annotated
 
 from flask import Flask, Response, current_app, jsonify, request
 from flask_openapi3.blueprint import APIBlueprint
@@ -13,7 +13,9 @@ from ..formats.collecting import SCRIPTS, System, command_line, script_text
 from ..formats.fleet_read import Found, read_item
 from ..formats.reading import Recognised, read_any
 from ..store import collecting, fleets, jobs
-from ..store.collecting import MINUTES, Goal, WrongCode
+from ..store.collecting import MINUTES, MOST_DISKS, Goal, WrongCode
+from ..store.database import transaction
+from .addresses import own_address
 from .buy_models import FleetPath
 from .db import connection
 from .guard import EVERY_ADDRESS, LOCAL_NAMES
@@ -77,9 +79,17 @@ def collect_for_fleet(path: FleetPath) -> tuple[Response, int]:
 def _code(goal: Goal) -> Response:
     code = collecting.give_code(connection(), goal, made_by())
     server = _address()
-    lines = [{"where": script.where, "command": command_line(key, server, code)} for key, script in SCRIPTS.items()]
+    lines = [
+        {"where": script.where, "command": command_line(key, server, code, _pin())} for key, script in SCRIPTS.items()
+    ]
     reachable = bool(current_app.config["NETWORK"])
     return jsonify({"code": code, "minutes": MINUTES, "reachable": reachable, "commands": lines})
+
+
+def _pin() -> str:
+    """What a customer's machine knows this server by, which has no authority that would vouch for it."""
+    certificate = current_app.config["CERTIFICATE"]
+    return certificate.pin if certificate is not None and request.is_secure else ""
 
 
 def _address() -> str:
@@ -92,16 +102,6 @@ def _address() -> str:
     return f"{request.scheme}://{name}{f':{port}' if port else ''}"
 
 
-def own_address() -> str:
-    """This machine's address in its network; empty where it has none. Nothing is sent for it."""
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
-        try:
-            probe.connect(("192.0.2.1", 9))  # an address of RFC 5737, which nobody has
-            return str(probe.getsockname()[0])
-        except OSError:
-            return ""
-
-
 @api.get("/jobs/<int:job_id>/arrivals", responses={200: ArrivalsModel})
 def list_arrivals(path: JobPath) -> Response:
     """What arrived for this job and was not taken yet, joined with what is known of its source where it fits."""
@@ -110,7 +110,7 @@ def list_arrivals(path: JobPath) -> Response:
     for item in collecting.arrivals(connection(), path.job_id):
         reading, trouble = None, ""
         try:
-            reading = reading_data(*added_to(source, read_any(item.body)))
+            reading = reading_data(*added_to(source, _read(item.body)))
         except YlemorphError as error:
             trouble = error.sentence()
         found.append(
@@ -146,49 +146,65 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(WrongCode)
     def _wrong_code(error: WrongCode) -> Response:
-        current_app.config["ATTEMPTS"].wrong_code()
         return answer(problem_data(error, 404))
 
 
 def _collect(code: str) -> Response:
-    attempts = current_app.config["ATTEMPTS"]
-    attempts.check_code()
+    """A wrong code counts as a try, and so does a body that cannot be read: each costs somebody who has no code."""
+    attempts, where = current_app.config["ATTEMPTS"], request.remote_addr or ""
+    attempts.take_code(where)
+    given = _collected(code)
+    attempts.give_code_back(where)
+    return given
+
+
+def _collected(code: str) -> Response:
     system: System = "windows" if code.endswith(".ps1") else "linux"
     code = code.removesuffix(".ps1").upper()
     goal = collecting.look_up(connection(), code)
     if request.method == "GET":
-        return Response(script_text(system, _address(), code), mimetype="text/plain")
+        return Response(script_text(system, _address(), code, _pin()), mimetype="text/plain")
     return _arrived(code, goal)
 
 
 def _arrived(code: str, goal: Goal) -> Response:
     body = request.get_data()
     machine = request.headers.get("X-Machine", "")[:80]
-    said: str
     if goal.job is not None:
-        said = _words(read_any(body))
-        collecting.keep_arrival(connection(), code, goal.job, machine, body.decode("utf-8", "replace"))
+        text = body.decode("utf-8", "replace")
+        count = _few(len(_read(text).found))
+        collecting.keep_arrival(connection(), code, goal.job, machine, text)
         tell(current_app, "jobs", goal.job)
     else:
-        said = _join_fleet(code, goal, machine, body)
-    return Response(f"Thank you. {said}\n", mimetype="text/plain")
+        count = _join_fleet(code, goal, machine, body)
+    return Response(
+        f"Thank you. {count} {'disk' if count == 1 else 'disks'} arrived at Ylemorph.\n", mimetype="text/plain"
+    )
 
 
-def _join_fleet(code: str, goal: Goal, machine: str, body: bytes) -> str:
+@lru_cache(maxsize=64)
+def _read(body: str) -> Recognised:
+    """What arrived, read once however often it is looked at. Raises YlemorphError."""
+    return read_any(body)
+
+
+def _few(count: int) -> int:
+    """Raises BadSurvey for more disks than a machine has."""
+    if count > MOST_DISKS:
+        problem = f"{count} disks are more than a machine has ({MOST_DISKS} at most)"
+        raise BadSurvey(problem, mend="send the list of one machine")
+    return count
+
+
+def _join_fleet(code: str, goal: Goal, machine: str, body: bytes) -> int:
     items = list(read_item(machine or "a machine", body))
-    good: list[Any] = [item for item in items if isinstance(item, Found)]
+    good = sum(isinstance(item, Found) for item in items)
     if not good:
         raise BadSurvey("there is no disk in it that could be used", mend="run the script as administrator (root)")
+    _few(len(items))
     assert goal.fleet is not None
-    collecting.use_up(connection(), code)
-    fleets.add(connection(), goal.fleet, items)
+    with transaction(connection()):
+        collecting.use_up(connection(), code)
+        fleets.add(connection(), goal.fleet, items)
     tell(current_app, "fleets", goal.fleet)
-    return _arrived_words(len(good))
-
-
-def _words(reading: Recognised) -> str:
-    return _arrived_words(len(reading.found))
-
-
-def _arrived_words(count: int) -> str:
-    return f"{count} {'disk' if count == 1 else 'disks'} arrived at Ylemorph."
+    return good

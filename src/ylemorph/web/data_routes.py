@@ -11,8 +11,11 @@ from pydantic import BaseModel, Field
 
 from .. import __version__
 from ..store import bundle, files, fleets
-from ..store.database import newest_version
+from ..store.preparing import newest_version
+from .certificates import Certificate
 from .db import connection
+from .identity import asker, made_by
+from .log import note
 from .models import Problem, _In, _Out
 
 tag = Tag(name="data")
@@ -32,8 +35,18 @@ class BackupModel(_Out):
     size_bytes: int
 
 
+class CertificateModel(_Out):
+    """``own``: made by Ylemorph itself, so that browsers ask once; ``fingerprint``: what they then show (SHA-256)."""
+
+    fingerprint: str
+    until: str
+    own: bool
+
+
 class DataModel(_Out):
-    """The data folder; ``working``: fleets that are being worked out."""
+    """The data folder; ``working``: fleets that are being worked out; ``certificate``: where it is encrypted."""
+
+    certificate: CertificateModel | None
 
     folder: str
     version: str
@@ -55,7 +68,7 @@ class BackupPath(BaseModel):
 class JobsQuery(BaseModel):
     """``jobs``: numbers with commas between them; all that can be read unless given."""
 
-    jobs: Annotated[str, Field(max_length=20_000, pattern=r"^[0-9,]*$")] = ""
+    jobs: Annotated[str, Field(max_length=20_000, pattern=r"^([0-9]{1,15}(,[0-9]{1,15})*)?$")] = ""
 
 
 class BundleIn(_In):
@@ -92,18 +105,17 @@ def make_backup() -> Response:
 def take_out_backup(path: BackupPath) -> Response:
     """One backup as a file."""
     place = files.backup_place(current_app.config["STORE"].parent, path.name)
+    note("exported", asker(), backup=path.name)
     return send_file(place, mimetype="application/vnd.sqlite3", as_attachment=True, download_name=place.name)
 
 
 @api.post("/backups/<name>/restore", responses={200: DataModel})
 def restore_backup(path: BackupPath) -> Response:
     """Put one backup in the place of the data, which becomes a backup itself before."""
-    folder = current_app.config["STORE"].parent
-    place = files.backup_place(folder, path.name)
-    files.look_at_copy(place)
-    files.keep_backup(folder)
-    files.put_back(folder, place)
+    files.restore_backup(current_app.config["STORE"].parent, path.name)
+    note("restored", asker())
     current_app.config["JOB_LINES"].clear()
+    current_app.config["HUB"].drop()
     return _answer()
 
 
@@ -111,6 +123,7 @@ def restore_backup(path: BackupPath) -> Response:
 def take_out_jobs(query: JobsQuery) -> Response:
     """Jobs as one file: surveys, every change, checks and records."""
     wanted = [int(number) for number in query.jobs.split(",") if number][:MOST_JOBS] or None
+    note("exported", asker(), jobs=len(wanted) if wanted else "all")
     text = json.dumps(bundle.take_out(connection(), wanted), ensure_ascii=False, indent=1)
     response = Response(text.encode("utf-8", "replace"), mimetype="application/json")
     response.headers["Content-Disposition"] = 'attachment; filename="jobs.json"'
@@ -120,7 +133,14 @@ def take_out_jobs(query: JobsQuery) -> Response:
 @api.post("/jobs-file", responses={201: TakenIn})
 def take_in_jobs(body: BundleIn) -> tuple[Response, int]:
     """Jobs from such a file, beside those that are there."""
-    return jsonify({"jobs": bundle.take_in(connection(), body.bundle)}), 201
+    note("imported", asker())
+    return jsonify({"jobs": bundle.take_in(connection(), body.bundle, made_by())}), 201
+
+
+def _certificate_data(found: Certificate | None) -> dict[str, Any] | None:
+    if found is None:
+        return None
+    return {"fingerprint": found.fingerprint, "until": f"{found.until:%Y-%m-%d}", "own": found.own}
 
 
 def _answer() -> Response:
@@ -130,6 +150,7 @@ def _answer() -> Response:
     heads, runs = fleets.heads(connection()), current_app.config["FLEETS"]
     return jsonify(
         {
+            "certificate": _certificate_data(current_app.config["CERTIFICATE"]),
             "folder": str(folder),
             "version": __version__,
             "data_version": newest_version(),

@@ -23,6 +23,7 @@ from ..formats.options import options_from
 from ..formats.shelf import size_text
 from ..formats.targets import target_from_text
 from ..store import fleet_list, fleets, jobs, shelf
+from ..store.database import transaction
 from ..store.fleet_list import Wanted
 from ..store.fleets import BEST, FleetHead, Wishes
 from .buy_models import (
@@ -144,14 +145,15 @@ def make_jobs(path: FleetPath, body: FleetJobsIn) -> tuple[Response, int]:
     if body.target >= len(head.wishes.targets):
         raise BadOption(f"there is no target {body.target}", at="target", mend="load the page again")
     item, made = head.wishes.targets[body.target], []
-    for machine in body.machines:
-        name, survey = fleet_list.survey_of(connection(), head.id, machine)
-        fit = fleet_list.fit_of(connection(), machine, body.target, body.fit)
-        state = JobState(
-            name=f"{name} to {item.name}"[:200], machine=name, source=survey,
-            target=SizedTarget(size_text(item.disk), item.disk), options=head.wishes.options.but(fit=fit),
-        )  # fmt: skip
-        made.append(jobs.create(connection(), state, f"Begun from the fleet {head.name}", made_by()).id)
+    with transaction(connection()):
+        for machine in body.machines:
+            name, survey = fleet_list.survey_of(connection(), head.id, machine)
+            fit = fleet_list.fit_of(connection(), machine, body.target, body.fit)
+            state = JobState(
+                name=f"{name} to {item.name}"[:200], machine=name, source=survey,
+                target=SizedTarget(size_text(item.disk), item.disk), options=head.wishes.options.but(fit=fit),
+            )  # fmt: skip
+            made.append(jobs.create(connection(), state, f"Begun from the fleet {head.name}", made_by()).id)
     return jsonify({"jobs": made}), 201
 
 

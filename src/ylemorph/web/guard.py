@@ -6,8 +6,8 @@ from urllib.parse import urlsplit
 from flask import Flask, Response, abort, request
 
 from ..core.errors import YlemorphError
-from .limits import most_bytes
-from .problems import answer, problem_data
+from .limits import has_too_many_values, is_too_deep, most_bytes
+from .problems import answer, methods_of, problem_data
 
 # Ant Design Vue writes its component styles into <style> elements at run time, so styles alone are allowed inline.
 POLICY = (
@@ -21,6 +21,7 @@ HEADERS = {
     "Cross-Origin-Opener-Policy": "same-origin",
     "Cross-Origin-Resource-Policy": "same-origin",
 }
+HSTS_SECONDS = 30 * 86_400
 EVERY_ADDRESS = ("0.0.0.0", "::")  # noqa: S104  # compared with, never bound to
 OPEN_IT = "open it as http://127.0.0.1"
 # What a browser says of a request's origin: our own pages, or the address bar. Another site is "cross-site".
@@ -51,23 +52,34 @@ def register(app: Flask, bound_to: str, names: frozenset[str] = frozenset()) -> 
             return _refused("a request is taken under its own method", "send it under the method that is meant")
         return None
 
-    @app.before_request
-    def _check_json() -> Response | None:
-        if request.method in ("POST", "PATCH", "PUT") and request.content_length:
-            if request.content_length > most_bytes(request.path):
-                abort(413)
-            if not request.is_json:
-                return answer(problem_data(YlemorphError("the body must be JSON", mend="send application/json"), 415))
-            if _json_or_none() is None:
-                return answer(problem_data(YlemorphError("the body is not JSON", mend="send a JSON object"), 400))
-        return None
-
     @app.after_request
     def _set_headers(response: Response) -> Response:
         response.headers.extend(HEADERS)
+        if request.is_secure:
+            response.headers["Strict-Transport-Security"] = f"max-age={HSTS_SECONDS}"
         if request.path.startswith("/api/"):
             response.headers["Cache-Control"] = "no-store"
+            if request.method == "OPTIONS" and response.status_code < 400:
+                response.headers["Allow"] = ", ".join(sorted({*methods_of(request.path), "OPTIONS"}))
         return response
+
+
+def register_bodies(app: Flask) -> None:
+    """Look at bodies, once it is known who asks and that they may: a body is what costs."""
+
+    @app.before_request
+    def _check_json() -> Response | None:
+        if request.method not in ("POST", "PATCH", "PUT") or not request.content_length:
+            return None
+        if request.content_length > most_bytes(request.path):
+            abort(413)
+        if not request.is_json:
+            return answer(problem_data(YlemorphError("the body must be JSON", mend="send application/json"), 415))
+        if has_too_many_values(request.get_data()):
+            return answer(problem_data(YlemorphError("there is too much in it", mend="send it in parts"), 413))
+        if _json_or_none() is None:
+            return answer(problem_data(YlemorphError("the body is not JSON", mend="send a JSON object"), 400))
+        return None
 
 
 def _netloc(origin: str) -> str:
@@ -80,9 +92,10 @@ def _netloc(origin: str) -> str:
 def _json_or_none() -> object:
     """The body's JSON; None where it is none, or nested deeper than can be read."""
     try:
-        return request.get_json(silent=True)
+        value = request.get_json(silent=True)
     except RecursionError:
         return None
+    return None if is_too_deep(value) else value
 
 
 def _is_ours(host: str, ours: frozenset[str]) -> bool:

@@ -2,57 +2,25 @@
 
 import secrets
 
-from flask import Flask, Response, current_app, g, request
-from limits import RateLimitItemPerHour, RateLimitItemPerMinute
-from limits.storage import MemoryStorage
-from limits.strategies import MovingWindowRateLimiter
+from flask import Flask, Response, abort, current_app, g, request
 
 from ..core.errors import YlemorphError
 from ..store import people
-from ..store.people import Session
+from ..store.people import Person, Session, SignedIn
+from .attempts import Attempts, TooOften
 from .db import connection
+from .log import note
 from .problems import answer, problem_data
 from .rights import READS, may, needed_role
 
-COOKIE, TOKEN_HEADER = "ylemorph_session", "X-Ylemorph-Token"  # names, not secrets
-# Wrong attempts, by name and by address, before the next one has to wait.
-BY_NAME, BY_ADDRESS = RateLimitItemPerMinute(5), RateLimitItemPerHour(60)
-BY_CODE = RateLimitItemPerMinute(30)
-
-
-class TooOften(YlemorphError):
-    """Too many wrong attempts."""
+COOKIE, DEVICE, TOKEN_HEADER = "ylemorph_session", "ylemorph_device", "X-Ylemorph-Token"  # names, not secrets
+HOST_ONLY = "__Host-"  # before a cookie's name: the browser takes it from this host alone, encrypted (RFC 6265bis)
+DEVICE_SECONDS = 400 * 86_400  # as long as browsers keep a cookie at all
+MOST_UNKNOWN_BYTES = 10_000  # of a body from somebody who is not known
 
 
 class NotSignedIn(YlemorphError):
     """Nobody is signed in, or the session ended."""
-
-
-class Attempts:
-    """Counts wrong attempts; right ones cost nothing."""
-
-    def __init__(self) -> None:
-        self._limiter = MovingWindowRateLimiter(MemoryStorage())
-
-    def check(self, name: str) -> None:
-        """Raises TooOften."""
-        free = self._limiter.test(BY_NAME, "name", name.casefold()) and self._limiter.test(
-            BY_ADDRESS, "address", request.remote_addr or ""
-        )
-        if not free:
-            raise TooOften("too many wrong attempts", mend="wait a minute, then try again")
-
-    def wrong(self, name: str) -> None:
-        self._limiter.hit(BY_NAME, "name", name.casefold())
-        self._limiter.hit(BY_ADDRESS, "address", request.remote_addr or "")
-
-    def check_code(self) -> None:
-        """Codes of the collecting script that are tried from one address. Raises TooOften."""
-        if not self._limiter.test(BY_CODE, "code", request.remote_addr or ""):
-            raise TooOften("too many wrong codes", mend="wait a minute, then try again")
-
-    def wrong_code(self) -> None:
-        self._limiter.hit(BY_CODE, "code", request.remote_addr or "")
 
 
 def register(app: Flask, *, network: bool) -> None:
@@ -69,8 +37,11 @@ def register(app: Flask, *, network: bool) -> None:
             return None
         session = current_session()
         if session is None:
+            if (request.content_length or 0) > MOST_UNKNOWN_BYTES:
+                abort(413)
             return answer(problem_data(NotSignedIn("you are not signed in", mend="sign in"), 401))
         if not may(session.person.role, needed):
+            note("refused", session.person, needs=needed)
             wrong = YlemorphError(
                 f"this needs the role {needed}, yours is {session.person.role}", mend="ask somebody of the workshop"
             )
@@ -100,10 +71,16 @@ def current_session() -> Session | None:
     if not current_app.config["NETWORK"]:
         return None
     if "session" not in g:
-        secret = request.cookies.get(COOKIE, "")
+        secret = cookie(COOKIE)
         g.session = people.session_of(connection(), secret) if secret else None
     found: Session | None = g.session
     return found
+
+
+def asker() -> Person | None:
+    """Who asks, where people sign in."""
+    session = current_session()
+    return session.person if session else None
 
 
 def made_by() -> str:
@@ -116,13 +93,26 @@ def window() -> str:
     return request.headers.get("X-Window", "")[:40]
 
 
-def set_cookie(response: Response, secret: str) -> Response:
-    response.set_cookie(
-        COOKIE, secret, max_age=people.MOST_SECONDS, httponly=True, samesite="Strict", secure=request.is_secure
-    )
+def cookie(name: str) -> str:
+    """The value of one of our cookies; under TLS only of one that this host set itself."""
+    return request.cookies.get(_own(name), "")
+
+
+def _own(name: str) -> str:
+    return f"{HOST_ONLY}{name}" if request.is_secure else name
+
+
+def set_cookies(response: Response, made: SignedIn) -> Response:
+    """The session's cookie, and the long one by which this browser is known again."""
+    for name, secret, seconds in (
+        (COOKIE, made.secret, people.MOST_SECONDS), (DEVICE, made.device, DEVICE_SECONDS),
+    ):  # fmt: skip
+        response.set_cookie(
+            _own(name), secret, max_age=seconds, httponly=True, samesite="Strict", secure=request.is_secure
+        )
     return response
 
 
 def clear_cookie(response: Response) -> Response:
-    response.delete_cookie(COOKIE, httponly=True, samesite="Strict", secure=request.is_secure)
+    response.delete_cookie(_own(COOKIE), httponly=True, samesite="Strict", secure=request.is_secure)
     return response

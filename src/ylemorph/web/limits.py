@@ -13,6 +13,11 @@ AT_ONCE = 8  # requests that are worked on; more wait
 WAIT_SECONDS = 20  # for their turn, then they are refused
 
 
+# Values of a body, and lists and objects among them: each takes memory, however short it is written.
+MOST_VALUES, MOST_HOLDERS = 1_500_000, 200_000
+MOST_OPEN = 100  # brackets inside each other
+
+
 class BodyLimit(NamedTuple):
     """Bodies to addresses that begin with ``path`` have at most ``most`` bytes."""
 
@@ -34,6 +39,29 @@ BODY_LIMITS = (
 
 def most_bytes(path: str) -> int:
     return next(limit.most for limit in BODY_LIMITS if path.startswith(limit.path))
+
+
+def has_too_many_values(body: bytes) -> bool:
+    """Told from the signs between values, before any of them is made; signs inside of texts count too."""
+    holders = body.count(b"[") + body.count(b"{")
+    return holders > MOST_HOLDERS or holders + body.count(b",") > MOST_VALUES
+
+
+def is_too_deep(value: object) -> bool:
+    """Whether values stand inside each other further than anything that is sent here."""
+    level, depth = [value], 0
+    while level:
+        depth += 1
+        if depth > MOST_OPEN:
+            return True
+        level = [
+            inner
+            for outer in level
+            if isinstance(outer, dict | list)
+            for inner in (outer.values() if isinstance(outer, dict) else outer)
+            if isinstance(inner, dict | list)
+        ]
+    return False
 
 
 Environ = dict[str, Any]

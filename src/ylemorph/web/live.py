@@ -10,10 +10,13 @@ from typing import Any, NamedTuple
 from ..core.errors import YlemorphError
 
 MOST_STREAMS = 64
+MOST_STREAMS_OF_ONE = 6  # browsers of one person; a browser's windows share one
 BEAT_SECONDS = 15  # a line without meaning, so that a broken connection is noticed
 LOOK_SECONDS = 1.0
 PLACE_SECONDS = 150  # a window that did not say for so long that it is still there is not
 MOST_PLACES = 1000
+MOST_PLACES_OF_ONE = 40  # windows of one session
+ENDED = b'data: {"what": "ended"}\n\n'
 MOST_WAITING = 200  # events; who does not take them is told to load anew
 
 
@@ -30,42 +33,61 @@ class Here(NamedTuple):
 
 
 class Stream:
-    """One connection that hears events. ``marks``: what it goes by when somebody is signed out."""
+    """One connection that hears events. ``owner``: whose it is; ``marks``: what it goes by when somebody is signed out;
+    ``valid``: whether whoever opened it may still hear."""
 
-    def __init__(self, marks: frozenset[str]) -> None:
-        self.marks = marks
+    def __init__(self, owner: str, marks: frozenset[str], valid: Callable[[], bool]) -> None:
+        self.owner, self.marks, self.valid = owner, marks, valid
         self.waiting: queue.Queue[dict[str, Any] | None] = queue.Queue(MOST_WAITING)
 
-    def put(self, event: dict[str, Any] | None) -> None:
+    def put(self, event: dict[str, Any] | None) -> bool:
+        """False where so many wait that they are dropped for the word to load anew."""
         try:
             self.waiting.put_nowait(event)
         except queue.Full:
             with self.waiting.mutex:
                 self.waiting.queue.clear()
-            self.waiting.put_nowait({"what": "all"})
+            self.waiting.put_nowait({"what": "all"} if event is not None else None)
+            return False
+        return True
+
+
+def _always() -> bool:
+    return True
 
 
 class Hub:
-    """All streams and open windows of this server. Safe to use from every thread."""
+    """All streams and open windows of this server. Safe to use from every thread.
+
+    What is put is put under the lock, so that all streams hear events in one order.
+    """
 
     def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._streams: set[Stream] = set()
-        self._here: dict[str, Here] = {}
+        self._lock = threading.RLock()
+        self._streams: list[Stream] = []
+        self._here: dict[tuple[str, str], Here] = {}
 
-    def open(self, marks: frozenset[str]) -> Stream:
-        """Raises TooMany."""
+    def open(self, owner: str = "", marks: frozenset[str] = frozenset(), valid: Callable[[], bool] = _always) -> Stream:
+        """A stream for ``owner``; of too many of one owner the oldest ends. Raises TooMany."""
+        stream = Stream(owner, marks, valid)
         with self._lock:
-            if len(self._streams) >= MOST_STREAMS:
+            own = [other for other in self._streams if owner and other.owner == owner]
+            if len(own) >= MOST_STREAMS_OF_ONE:
+                self._end(own[0])
+            elif len(self._streams) >= MOST_STREAMS:
                 raise TooMany(f"{MOST_STREAMS} browsers hear of changes already", mend="load the page now and then")
-            stream = Stream(marks)
-            self._streams.add(stream)
-        stream.put({"what": "here", "places": self.places()})
+            self._streams.append(stream)
+            stream.put({"what": "here", "places": self.places()})
         return stream
+
+    def _end(self, stream: Stream) -> None:
+        self._streams.remove(stream)
+        stream.put(None)
 
     def close(self, stream: Stream) -> None:
         with self._lock:
-            self._streams.discard(stream)
+            if stream in self._streams:
+                self._streams.remove(stream)
 
     @property
     def open_streams(self) -> int:
@@ -81,29 +103,37 @@ class Hub:
 
     def publish(self, event: dict[str, Any]) -> None:
         with self._lock:
-            streams = list(self._streams)
-        for stream in streams:
-            stream.put(event)
+            for stream in self._streams:
+                if not stream.put(event):
+                    stream.put({"what": "here", "places": self.places()})
 
     def drop(self, mark: str | None = None) -> None:
         """End the streams of a browser or a person that was signed out, or all of them."""
         with self._lock:
-            streams = [stream for stream in self._streams if mark is None or mark in stream.marks]
-        for stream in streams:
-            stream.put(None)
+            for stream in self._streams:
+                if mark is None or mark in stream.marks:
+                    stream.put(None)
 
-    def here(self, window: str, place: str, who: str) -> None:
-        """A window opened ``place``, or is still there; an empty place: it closed."""
+    def here(self, window: str, place: str, who: str, owner: str = "") -> None:
+        """A window opened ``place``, or is still there; an empty place: it closed. Only what differs is told."""
         now = time.monotonic()
         with self._lock:
-            before = self._here.pop(window, None)
+            key = (owner, window)
+            before = self._here.pop(key, None)
+            own = [other for other in self._here if other[0] == owner]
+            if place and len(own) >= MOST_PLACES_OF_ONE:
+                self._leave(own[0])
             if place and len(self._here) < MOST_PLACES:
-                self._here[window] = Here(place, who, now + PLACE_SECONDS)
-            gone = [key for key, item in self._here.items() if item.ends < now]
-            for key in gone:
-                del self._here[key]
-        if gone or before is None or (before.place, before.who) != (place, who):
-            self.publish({"what": "here", "places": self.places()})
+                self._here[key] = Here(place, who, now + PLACE_SECONDS)
+            for gone in [other for other, item in self._here.items() if item.ends < now]:
+                self._leave(gone)
+            after = self._here.get(key)
+            if (before and before[:2]) != (after and after[:2]):
+                self.publish({"what": "moved", "window": window, "place": place if after else "", "who": who})
+
+    def _leave(self, key: tuple[str, str]) -> None:
+        del self._here[key]
+        self.publish({"what": "moved", "window": key[1], "place": "", "who": ""})
 
     def places(self) -> list[dict[str, str]]:
         """Every open window with its place."""
@@ -111,7 +141,7 @@ class Hub:
         with self._lock:
             return [
                 {"window": window, "place": item.place, "who": item.who}
-                for window, item in sorted(self._here.items())
+                for (_, window), item in sorted(self._here.items())
                 if item.ends >= now
             ]
 
@@ -127,10 +157,13 @@ def events(hub: Hub, stream: Stream, gone: Callable[[], bool]) -> Iterator[bytes
             except queue.Empty:
                 if time.monotonic() - beat > BEAT_SECONDS:
                     beat = time.monotonic()
+                    if not stream.valid():
+                        yield ENDED
+                        return
                     yield b":\n\n"
                 continue
             if event is None:
-                yield b'data: {"what": "ended"}\n\n'
+                yield ENDED
                 return
             yield b"data: " + json.dumps(event, ensure_ascii=False).encode("utf-8", "replace") + b"\n\n"
     finally:

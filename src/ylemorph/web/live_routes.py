@@ -1,6 +1,7 @@
 """The stream of changes, and who has what open. Every write that went well is told to all windows."""
 
 import re
+from contextlib import closing
 from typing import Annotated
 
 from flask import Flask, Response, current_app, request
@@ -8,8 +9,11 @@ from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import Field
 
+from ..store import people
+from ..store.database import connect
+from ..store.people import Session
 from .identity import current_session, made_by, window
-from .live import Hub, TooMany, events
+from .live import Hub, Stream, TooMany, events
 from .models import _In
 from .problems import answer, problem_data
 from .rights import changes_data
@@ -31,13 +35,24 @@ class HereIn(_In):
 def hear() -> Response:
     """Changes as they are made, as server-sent events: ``{"what": "jobs", "id": 3, "by": …, "window": …}``."""
     hub: Hub = current_app.config["HUB"]
-    session = current_session()
-    marks = frozenset((session.digest, session.person.name)) if session else frozenset[str]()
-    stream = hub.open(marks)
+    stream = _opened(hub, current_session())
     gone = request.environ.get("waitress.client_disconnected", lambda: False)
     response = Response(events(hub, stream, gone), mimetype="text/event-stream")
     response.call_on_close(lambda: hub.close(stream))
     return response
+
+
+def _opened(hub: Hub, session: Session | None) -> Stream:
+    """Where people sign in, a stream lasts as long as the session does, however that ends."""
+    if session is None:
+        return hub.open()
+    store, digest = current_app.config["STORE"], session.digest
+
+    def valid() -> bool:
+        with closing(connect(store)) as own:
+            return people.session_by_digest(own, digest) is not None
+
+    return hub.open(f"person {session.person.id}", frozenset((digest, session.person.name)), valid)
 
 
 @api.post("/here", responses={204: None})
@@ -45,7 +60,8 @@ def here(body: HereIn) -> tuple[str, int]:
     """Say what this window shows, at least every two minutes; others that show the same are told."""
     name = window() or body.window
     if name:
-        current_app.config["HUB"].here(name, body.place, made_by())
+        session = current_session()
+        current_app.config["HUB"].here(name, body.place, made_by(), session.digest if session else "")
     return "", 204
 
 

@@ -10,8 +10,11 @@ from datetime import UTC, datetime
 
 from flask import Flask, Response, g, request
 
+from ..store.people import Person
+
 _LOG = logging.getLogger("ylemorph.requests")
-_FIELDS = ("request", "method", "rule", "status", "ms", "bytes")
+_SECURITY = logging.getLogger("ylemorph.security")
+_FIELDS = ("request", "event", "person", "address", "about", "method", "rule", "status", "ms", "bytes")
 
 
 class JsonLines(logging.Formatter):
@@ -26,7 +29,7 @@ class JsonLines(logging.Formatter):
         return json.dumps(data, ensure_ascii=False)
 
 
-def write_lines(*, requests: bool) -> None:
+def write_lines(*, requests: bool, security: bool) -> None:
     """Send the program's log to standard error; lines of single requests only where wanted."""
     handler = logging.StreamHandler(sys.stderr)
     handler.setFormatter(JsonLines())
@@ -34,6 +37,18 @@ def write_lines(*, requests: bool) -> None:
     root.handlers = [handler]
     root.propagate = False
     _LOG.setLevel(logging.INFO if requests else logging.WARNING)
+    _SECURITY.setLevel(logging.INFO if security else logging.WARNING)
+
+
+def note(event: str, person: Person | None = None, **about: str | int) -> None:
+    """One line for what somebody who looks after the server wants to know: who (by number) did what from where."""
+    _SECURITY.info(
+        "security",
+        extra={
+            "request": request_id(), "event": event, "person": person.id if person else None,
+            "address": request.remote_addr or "", "about": about,
+        },
+    )  # fmt: skip
 
 
 def request_id() -> str:

@@ -29,13 +29,25 @@ class Patience:
         return late
 
 
-def limit_patience(server: Any) -> None:
-    """End connections that take too long, whenever the server looks after its connections."""
+CROWDED, ROOMY = 0.75, 0.5  # of all connections: from there on idle ones end, until so many are left
+
+
+def making_room(channels: list[Any], most: int) -> list[Any]:
+    """Connections that end so that others get in: of those without a request the ones that were idle longest."""
+    if len(channels) < most * CROWDED:
+        return []
+    idle = [channel for channel in channels if channel.request is None and not channel.requests]
+    return sorted(idle, key=lambda channel: channel.last_activity)[: len(channels) - int(most * ROOMY)]
+
+
+def limit_patience(server: Any, most: int) -> None:
+    """End connections that take too long, or that are too many, whenever the server looks after its connections."""
     own, patience = server.maintenance, Patience()
 
     def maintenance(now: float) -> None:
         own(now)
-        for channel in patience.ended(list(server.active_channels.values()), time.monotonic()):
+        channels = list(server.active_channels.values())
+        for channel in (*patience.ended(channels, time.monotonic()), *making_room(channels, most)):
             channel.will_close = True
 
     server.maintenance = maintenance

@@ -7,17 +7,23 @@ from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
-from ..core.errors import YlemorphError
+from ..core.errors import BadOption, YlemorphError
 from ..store import people
-from ..store.people import MOST_PASSWORD, ROLES, Person, PersonRole, Session
+from ..store.passwords import MOST_PASSWORD
+from ..store.people import ROLES, Person, PersonRole, Session
 from .db import connection
 from .identity import (
+    COOKIE,
+    DEVICE,
     NotSignedIn,
+    asker,
     clear_cookie,
+    cookie,
     current_session,
     has_token,
-    set_cookie,
+    set_cookies,
 )
+from .log import note
 from .models import Problem, _In, _Out
 from .problems import answer, problem_data
 from .rights import may
@@ -63,6 +69,13 @@ class SignIn(_In):
     password: Password
 
 
+class PasswordChange(_In):
+    """One's own password: the ``present`` one, and the new one."""
+
+    present: Password
+    password: Password
+
+
 class PersonIn(_In):
     name: Name
     role: PersonRole
@@ -105,14 +118,37 @@ def sign_in(body: SignIn) -> Response:
     """Sign in; the answer sets the cookie."""
     if not current_app.config["NETWORK"]:
         return answer(problem_data(YlemorphError("nobody signs in here", mend="open the list of jobs"), 422))
-    attempts = current_app.config["ATTEMPTS"]
-    attempts.check(body.name)
-    made = people.sign_in(connection(), body.name, body.password)
+    attempts, where = current_app.config["ATTEMPTS"], request.remote_addr or ""
+    device = cookie(DEVICE)
+    known = device if people.knows_device(connection(), body.name, device) else ""
+    attempts.take(body.name, where, known)
+    made = people.sign_in(connection(), body.name, body.password, before=cookie(COOKIE), device=known)
     if made is None:
-        attempts.wrong(body.name)
+        note("sign-in refused")
         return answer(problem_data(NotSignedIn("name or password is wrong", mend="try again"), 401))
-    secret, session = made
-    return set_cookie(_session(session), secret)
+    attempts.give_back(body.name, where, known)
+    note("signed in", made.session.person)
+    return set_cookies(_session(made.session), made)
+
+
+@api.post("/session/password", responses={200: SessionModel})
+def change_own_password(body: PasswordChange) -> Response:
+    """One's own password, by whoever knows the present one; every other browser is signed out."""
+    session = current_session()
+    if session is None:
+        return answer(problem_data(YlemorphError("nobody signs in here", mend="open the list of jobs"), 422))
+    attempts, where, name = current_app.config["ATTEMPTS"], request.remote_addr or "", session.person.name
+    attempts.take(name, where, session.digest)
+    if not people.is_password(connection(), session.person, body.present):
+        note("password refused", session.person)
+        raise BadOption("this is not the present password", at="present", mend="type the one you signed in with")
+    attempts.give_back(name, where, session.digest)
+    people.change(connection(), session.person.id, password=body.password)
+    current_app.config["HUB"].drop(name)
+    note("password changed", session.person)
+    made = people.sign_in(connection(), name, body.password, device=cookie(DEVICE))
+    assert made is not None
+    return set_cookies(_session(made.session), made)
 
 
 @api.delete("/session", responses={204: None})
@@ -134,6 +170,7 @@ def _sign_out(*, everywhere: bool) -> tuple[Response, int] | Response:
             wrong = YlemorphError("the request does not carry the token of this session", mend="load the page again")
             return answer(problem_data(wrong, 403))
         people.sign_out(connection(), session, everywhere=everywhere)
+        note("signed out", session.person, everywhere=int(everywhere))
         current_app.config["HUB"].drop(session.person.name if everywhere else session.digest)
     return clear_cookie(Response("")), 204
 
@@ -147,19 +184,17 @@ def list_people() -> Response:
 @api.post("/people", responses={201: PeopleModel})
 def add_person(body: PersonIn) -> tuple[Response, int]:
     """Add somebody."""
-    people.add(connection(), body.name, body.role, body.password)
+    person = people.add(connection(), body.name, body.role, body.password)
+    note("person added", asker(), whom=person.id, role=person.role)
     return _people(), 201
 
 
 @api.post("/people/<int:person_id>", responses={200: PeopleModel})
 def change_person(path: PersonPath, body: PersonChange) -> Response:
     """Another role, a new password."""
-    person = people.get(connection(), path.person_id)
-    if body.role is not None:
-        people.set_role(connection(), person.id, body.role)
-    if body.password is not None:
-        people.set_password(connection(), person.id, body.password)
+    person = people.change(connection(), path.person_id, body.role, body.password)
     current_app.config["HUB"].drop(person.name)
+    note("person changed", asker(), whom=person.id, role=body.role or "", password=int(body.password is not None))
     return _people()
 
 
@@ -168,6 +203,7 @@ def remove_person(path: PersonPath) -> tuple[str, int]:
     """Remove somebody, who is signed out everywhere. What the person changed keeps the name."""
     person = people.get(connection(), path.person_id)
     people.remove(connection(), person.id)
+    note("person removed", asker(), whom=person.id)
     current_app.config["HUB"].drop(person.name)
     return "", 204
 

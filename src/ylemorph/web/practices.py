@@ -1,16 +1,20 @@
 """Jobs carried out on the bench for practice: one at a time for each job, in a thread, seen by every window."""
 
+import sqlite3
 import time
+from collections.abc import Callable
 from contextlib import closing as shut
 from pathlib import Path
 from threading import Lock, Thread
 from typing import Any, Literal
 
-from ..bench.practice import Practice
+from ..bench.bench import Bench
+from ..bench.practice import Fault, Practice
 from ..core.carry.sequence import Step
-from ..core.errors import YlemorphError
-from ..store import runs
+from ..core.errors import BadOption, YlemorphError
+from ..store import jobs, runs
 from ..store.database import NotFound, connect
+from .carry_views import carrying_of, run_steps
 
 State = Literal["running", "done", "stopped", "failed"]
 LEAST_WAIT = 0.05
@@ -66,16 +70,35 @@ class Practices:
         self._kept: dict[int, PracticeRun] = {}
         self._lock = Lock()
 
-    def begin(self, practice: PracticeRun) -> PracticeRun:
-        """Raises YlemorphError where the same job, or the same disk, is at work already."""
+    def begin(self, practice: PracticeRun, keep_record: Callable[[], None]) -> None:
+        """Reserve the job and the disk, then ``keep_record``, then go: what is refused leaves the record as it was.
+
+        Raises YlemorphError where the same job, or the same disk, is at work already.
+        """
+        before = self._reserve(practice)
+        try:
+            keep_record()
+        except BaseException:
+            self._give_back(practice.job, before)
+            raise
+        Thread(target=practice.run, name=f"practice {practice.job}", daemon=True).start()
+
+    def _reserve(self, practice: PracticeRun) -> PracticeRun | None:
         with self._lock:
             for other in self._kept.values():
                 same = other.job == practice.job or other.practice.image == practice.practice.image
                 if other.state == "running" and same:
                     raise YlemorphError("the bench is at work on this already", mend="wait for it, or stop it")
+            before = self._kept.get(practice.job)
             self._kept[practice.job] = practice
-        Thread(target=practice.run, name=f"practice {practice.job}", daemon=True).start()
-        return practice
+        return before
+
+    def _give_back(self, job: int, before: PracticeRun | None) -> None:
+        with self._lock:
+            if before is None:
+                self._kept.pop(job, None)
+            else:
+                self._kept[job] = before
 
     def get(self, job: int) -> PracticeRun | None:
         with self._lock:
@@ -87,6 +110,24 @@ class Practices:
             raise NotFound("the bench is not at work on this job", mend="load the page again")
         practice.stopping = True
         return practice
+
+
+def practise(
+    practices: Practices, bench: Bench, store: Path, connection: sqlite3.Connection, job: int, fault: Fault, pace: float
+) -> None:
+    """Carry a job out on the stand-in that is its target; its record begins anew and goes along.
+
+    Raises BadOption or NotAttached, with the record as it was.
+    """
+    state = jobs.get(connection, job).state
+    made = carrying_of(connection, state, bench)
+    if made.way is None or made.sequence is None:
+        raise BadOption("there is no way to carry this plan out", mend="go back to Fit")
+    practice = Practice(made.ground.plan, made.sequence, bench.image_of(state.pair.target.serial), fault)
+    way, steps = made.way.key, run_steps(made, "binary")
+    practices.begin(
+        PracticeRun(job, practice, store, pace), lambda: runs.begin(connection, job, way, steps, instead=True)
+    )
 
 
 def practice_data(practice: PracticeRun | None) -> dict[str, Any]:

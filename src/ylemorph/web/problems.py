@@ -69,6 +69,8 @@ _STORE_TROUBLES = (
     ("locked", "another program is using the data file", "try again", 503),
     ("full", "there is no room on this disk", "free some space, then try again", 507),
     ("readonly", "the data file may only be read", "give this program the right to write it", 507),
+    ("disk i/o", "the disk does not take what is written", "see whether it is full or failing, then try again", 507),
+    ("unable to open", "the data file is gone", "put it back, or stop the program and put a copy back", 507),
     ("malformed", "the data file is damaged", "stop the program and go back to a copy of the file", 507),
     ("not a database", "the data file is damaged", "stop the program and go back to a copy of the file", 507),
     ("constraint", "this contradicts what is kept already", "load the page again and make the change anew", 409),
@@ -95,19 +97,19 @@ def _store_trouble(text: str) -> tuple[str, str, int]:
 METHODS = ("GET", "POST", "PUT", "PATCH", "DELETE")
 
 
-def _methods_of(path: str) -> list[str]:
+def methods_of(path: str) -> list[str]:
     """The methods under which an address of the API is known; the page's own rule takes every address and is none."""
     adapter, known = current_app.url_map.bind("localhost"), []
     for method in METHODS:
         with contextlib.suppress(HTTPException):
             if adapter.match(path, method=method)[0] != "page":
                 known.append(method)
-    return known
+    return [*known, "HEAD"] if "GET" in known else known
 
 
 def wrong_address(path: str) -> NoReturn:
     """405 where the address is known under other methods, else 404."""
-    known = _methods_of(path)
+    known = methods_of(path)
     raise MethodNotAllowed(valid_methods=known) if known else NotFoundHere()
 
 
@@ -142,7 +144,7 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:
-        if isinstance(error, MethodNotAllowed) and not _methods_of(request.path):
+        if isinstance(error, MethodNotAllowed) and not methods_of(request.path):
             error = NotFoundHere()
         status = error.code or 500
         if isinstance(error.response, Response):
@@ -157,7 +159,7 @@ def register(app: Flask) -> None:
         wrong = YlemorphError(TITLES.get(status, error.name).lower(), mend=mends.get(status, "check the request"))
         response = answer({**problem_data(wrong, 422), "status": status, "title": TITLES.get(status, error.name)})
         if isinstance(error, MethodNotAllowed) and error.valid_methods:
-            response.headers["Allow"] = ", ".join(sorted(_methods_of(request.path)))
+            response.headers["Allow"] = ", ".join(sorted(methods_of(request.path)))
         return response
 
     @app.errorhandler(Exception)

@@ -96,7 +96,10 @@ class Readings:
             )
         if "\0" in text or not text.strip():
             raise NotAllowed("this is no path", at="path", mend="write one such as /dev/sdb or /images/desk.img")
-        real = Path(os.path.realpath(text.strip()))
+        try:
+            real = Path(os.path.realpath(text.strip()))
+        except (OSError, ValueError):  # a link was exchanged while it was followed, or leads in circles
+            raise NotAllowed("this path leads nowhere", at="path", mend="check it and try again") from None
         for folder in self.folders:
             if real.is_relative_to(folder):
                 return open_below(folder, real.relative_to(folder))

@@ -24,6 +24,7 @@ ASKING_LAST = ("preview",)
 
 RIGHTS = (
     Right("/api/session/others", "look"),
+    Right("/api/session/password", "look"),
     Right("/api/session", None),
     Right("/api/health", None, READS),
     Right("/api/openapi.json", None, READS),
@@ -32,6 +33,7 @@ RIGHTS = (
     *(Right(path, "look", ("POST",)) for path in ASKING),
     Right("/api/people", "workshop"),
     Right("/api/backups", "workshop"),
+    Right("/api/jobs-file", "workshop", ("POST",)),
     Right("/api/data", "workshop"),
     Right("/api/settings", "look", READS),
     Right("/api/settings", "workshop"),
