@@ -71,6 +71,7 @@ def asked(api, job, survey):
         ("POST", "/api/jobs/{job_id}/preview"): (f"{url}/preview", {"kind": "drag", "row": 3, "size": 2**38}),
         ("POST", "/api/jobs/{job_id}/undo"): (f"{url}/undo", None),
         ("POST", "/api/jobs/{job_id}/redo"): (f"{url}/redo", None),
+        ("POST", "/api/jobs/{job_id}/copy"): (f"{url}/copy", None),
         ("GET", "/api/jobs/{job_id}/history"): (f"{url}/history", None),
         ("POST", "/api/jobs/{job_id}/history/{number}"): (f"{url}/history/1", None),
         ("GET", "/api/jobs/{job_id}/compare"): (f"{url}/compare?second=snug", None),
@@ -131,7 +132,7 @@ ELSEWHERE = {
     ("GET", "/api/fleets/{fleet_id}/mix"), ("GET", "/api/backups/{name}"), ("POST", "/api/backups/{name}/restore"),
     ("GET", "/api/jobs-file"), ("POST", "/api/jobs-file"), ("GET", "/api/events"), ("GET", "/api/collect/{system}"),
     ("POST", "/api/people/{person_id}"), ("DELETE", "/api/people/{person_id}"), ("POST", "/api/session"),
-    ("POST", "/api/session/password"),
+    ("POST", "/api/session/password"), ("POST", "/api/jobs/{job_id}/back"),
 }  # fmt: skip
 
 

@@ -16,11 +16,11 @@ export const putBack = (name: string): Promise<DataState> =>
 export const jobsFile = (jobs: number[] = []): string =>
   `/api/jobs-file${jobs.length ? `?jobs=${jobs.join(",")}` : ""}`;
 
-/** Jobs with all that belongs to them, to be put back or doubled. */
-export async function takeOut(jobs: number[]): Promise<Bundle> {
-  const answer = client.GET("/api/jobs-file", { params: { query: { jobs: jobs.join(",") } } });
-  return (await data(answer as Promise<{ data?: unknown; error?: unknown; response: Response }>)) as Bundle;
-}
+const one = (job_id: number) => ({ params: { path: { job_id } } });
+/** A second job with all that the first one holds. */
+export const copyJob = (id: number) => data(client.POST("/api/jobs/{job_id}/copy", one(id)));
+/** A job that was deleted a moment ago. */
+export const bringJobBack = (id: number) => data(client.POST("/api/jobs/{job_id}/back", one(id)));
 
 export const takeIn = async (bundle: Bundle): Promise<number[]> =>
   (await data(client.POST("/api/jobs-file", { body: { bundle } }))).jobs;

@@ -32,6 +32,10 @@ export async function askWho(): Promise<Session> {
 export async function signIn(name: string, password: string): Promise<void> {
   session.value = await data(client.POST("/api/session", { body: { name, password } }));
 }
+/** One's own password; every other browser is signed out. */
+export async function changeOwnPassword(present: string, password: string): Promise<void> {
+  session.value = await data(client.POST("/api/session/password", { body: { present, password } }));
+}
 export async function signOut(everywhere = false): Promise<void> {
   await data(everywhere ? client.DELETE("/api/session/others") : client.DELETE("/api/session"));
   window.location.assign("/"); // nothing of what was shown stays in this window

@@ -2,18 +2,16 @@
 import type { QueryClient, QueryKey } from "@tanstack/vue-query";
 import { computed, ref, type Ref } from "vue";
 import { client, windowName } from "../api/client";
+import { afterMove, type Place } from "./places";
 
 interface Told {
   what: string;
   id?: number | null;
   by?: string;
   window?: string;
+  place?: string;
+  who?: string;
   places?: Place[];
-}
-export interface Place {
-  window: string;
-  place: string;
-  who: string;
 }
 
 const EVERY = 45_000; // milliseconds between two notes that this window is still there
@@ -46,6 +44,7 @@ const CHANGED: Record<string, (id: number | null) => QueryKey[]> = {
 function hear(text: string, queries: QueryClient): void {
   const told = JSON.parse(text) as Told;
   if (told.what === "here") places.value = told.places ?? [];
+  else if (told.what === "moved") places.value = afterMove(places.value, told as Place);
   else if (told.what === "all") void queries.invalidateQueries();
   else if (told.what === "ended") void queries.invalidateQueries({ queryKey: ["session"] });
   else if (told.window !== windowName)

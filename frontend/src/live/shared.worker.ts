@@ -1,4 +1,6 @@
 /** One stream of events for all windows of this browser: browsers open few connections to one server at a time. */
+import { afterMove, type Place } from "./places";
+
 interface Connecting {
   onconnect: ((event: MessageEvent) => void) | null;
 }
@@ -6,7 +8,7 @@ const AGAIN = 20_000; // milliseconds until a refused stream is asked for once m
 const ports = new Set<MessagePort>();
 let source: EventSource | null = null;
 let lost = false;
-let here = "";
+let here: { what: "here"; places: Place[] } | null = null; // for a window that joins later
 
 function send(text: string): void {
   for (const port of ports) port.postMessage(text);
@@ -20,7 +22,9 @@ function open(): void {
     lost = false;
   };
   source.onmessage = (event: MessageEvent<string>) => {
-    if (event.data.includes('"what": "here"')) here = event.data;
+    const told = JSON.parse(event.data) as { what: string; places?: Place[] } & Place;
+    if (told.what === "here") here = { what: "here", places: told.places ?? [] };
+    else if (told.what === "moved" && here) here.places = afterMove(here.places, told);
     send(event.data);
   };
   source.onerror = () => {
@@ -37,6 +41,6 @@ function open(): void {
     if (message.data === "leave") ports.delete(port);
     else if (message.data === "again") open();
   };
-  if (here) port.postMessage(here);
+  if (here) port.postMessage(JSON.stringify(here));
   if (!source) open();
 };

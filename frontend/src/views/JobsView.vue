@@ -4,7 +4,7 @@ import { useEventListener } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import type { JobLine, Survey } from "../api/client";
-import { jobsFile, takeIn, takeOut, type Bundle } from "../api/data";
+import { bringJobBack, copyJob, jobsFile } from "../api/data";
 import { createJob, deleteJob, jobsQuery, renameJob as rename, sampleJob, useAnnounce } from "../api/jobs";
 import DiskIntake from "../intake/DiskIntake.vue";
 import DropVeil from "../widgets/DropVeil.vue";
@@ -85,8 +85,8 @@ const ACTS = [
   { key: "out", text: "Take out as file" },
   { key: "delete", text: "Delete" },
 ] as const;
-/** The last deleted job with all that belonged to it, for as long as it can be put back from here. */
-const deleted = ref<{ words: string; bundle: Bundle } | null>(null);
+/** The last deleted job, for as long as it can be brought back from here. */
+const deleted = ref<{ words: string; id: number } | null>(null);
 
 async function act(what: (typeof ACTS)[number]["key"], job: JobLine): Promise<void> {
   trouble.value = "";
@@ -100,20 +100,18 @@ async function act(what: (typeof ACTS)[number]["key"], job: JobLine): Promise<vo
   void queries.invalidateQueries({ queryKey: ["jobs"] });
 }
 async function double(job: JobLine): Promise<void> {
-  const [id] = await takeIn(await takeOut([job.id]));
-  if (id !== undefined && !job.closed) await rename(id, `${job.name}, second`.slice(0, 200));
+  const { id } = await copyJob(job.id);
+  if (!job.closed) await rename(id, `${job.name}, second`.slice(0, 200));
 }
 /** A job that cannot be read cannot be taken out either, so it goes without a way back. */
 async function forget(job: JobLine): Promise<void> {
-  const bundle = job.broken ? null : await takeOut([job.id]);
   await deleteJob(job.id);
-  deleted.value = bundle ? { words: `${job.code} ${job.name}`.trim(), bundle } : null;
+  deleted.value = job.broken ? null : { words: `${job.code} ${job.name}`.trim(), id: job.id };
 }
 async function bringBack(): Promise<void> {
   if (!deleted.value) return;
-  const { bundle } = deleted.value;
   try {
-    await takeIn(bundle);
+    await bringJobBack(deleted.value.id);
     deleted.value = null;
   } catch (failure) {
     trouble.value = (failure as Error).message;

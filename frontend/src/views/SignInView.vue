@@ -43,8 +43,8 @@ async function enter(): Promise<void> {
         Sign in
       </a-button>
       <p v-if="!who?.encrypted" class="muted">
-        This connection is not encrypted: whoever listens on this network can read the password. Whoever runs this
-        Ylemorph can give it a certificate.
+        This connection is not encrypted: whoever listens on this network can read the password. Ylemorph encrypts by
+        itself where it is started without --plain.
       </p>
     </form>
   </component>

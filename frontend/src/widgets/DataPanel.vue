@@ -65,6 +65,14 @@ async function read(event: Event): Promise<void> {
         </dd>
         <dt>Last backup</dt>
         <dd>{{ state.backups[0] ? moment(state.backups[0].made_at) : "none made here yet" }}</dd>
+        <template v-if="state.certificate">
+          <dt>Certificate</dt>
+          <dd>
+            {{ state.certificate.own ? "its own" : "given" }}, until {{ state.certificate.until }}; a browser shows as
+            its SHA-256 fingerprint
+            <span class="fig print">{{ state.certificate.fingerprint }}</span>
+          </dd>
+        </template>
         <template v-if="state.working.length">
           <dt>At work</dt>
           <dd>{{ state.working.join(", ") }}</dd>
@@ -105,6 +113,11 @@ async function read(event: Event): Promise<void> {
 section {
   display: grid;
   gap: 10px;
+}
+.print {
+  display: block;
+  max-width: 560px;
+  overflow-wrap: anywhere;
 }
 .acts {
   display: flex;

@@ -1,13 +1,21 @@
 <script setup lang="ts">
+import { defineAsyncComponent, ref } from "vue";
 import { signOut, who } from "../api/session";
 import LineMenu from "./LineMenu.vue";
 import { units } from "./units";
 
+const OwnPassword = defineAsyncComponent(() => import("./OwnPassword.vue"));
 const emit = defineEmits<{ keys: [] }>();
-const OUT = [
+const ACTS = [
+  { key: "password", text: "Change password" },
   { key: "here", text: "Sign out" },
   { key: "everywhere", text: "Sign out everywhere" },
 ] as const;
+const changing = ref(false);
+function act(key: (typeof ACTS)[number]["key"]): void {
+  if (key === "password") changing.value = true;
+  else void signOut(key === "everywhere");
+}
 const UNIT_CHOICES = [
   { label: "GiB", value: "binary" },
   { label: "GB", value: "decimal" },
@@ -32,13 +40,14 @@ const UNIT_CHOICES = [
     <LineMenu
       v-if="who?.name"
       class="no-print"
-      :label="`${who.name}, sign out`"
+      :label="`${who.name}: password, sign out`"
       :text="`${who.name}${who.role === 'look' ? ' (reads)' : ''}`"
-      :items="OUT"
-      @choose="(key) => signOut(key === 'everywhere')"
+      :items="ACTS"
+      @choose="act"
     />
     <a-segmented v-model:value="units" :options="UNIT_CHOICES" size="small" aria-label="Units" class="no-print" />
     <a-button size="small" class="no-print" aria-label="All keys" @click="emit('keys')"><kbd>?</kbd></a-button>
+    <OwnPassword v-if="changing" @close="changing = false" />
   </header>
 </template>
 

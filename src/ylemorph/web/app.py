@@ -33,6 +33,7 @@ from . import (
     survey_routes,
 )
 from .certificates import Certificate
+from .deleted import Deleted
 from .fleet_runs import FleetRuns
 from .job_list import Lines
 from .limits import MAX_BODY_BYTES
@@ -83,6 +84,7 @@ def create_app(
     db.register(app, store)
     app.config["BENCH"] = Bench(store.parent / "bench")
     app.config["JOB_LINES"] = Lines()
+    app.config["DELETED"] = Deleted()
     app.config["PRACTICES"] = Practices()
     app.config["READINGS"] = Readings(read_from)
     app.config["FLEETS"] = FleetRuns()

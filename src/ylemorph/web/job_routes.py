@@ -18,6 +18,7 @@ from ..store import history as history_of
 from ..store import jobs
 from ..store.jobs import Conflict, Job
 from .db import connection
+from .deleted import double
 from .identity import made_by
 from .job_list import job_lines
 from .models import (
@@ -105,9 +106,22 @@ def take_out_survey(path: SurveyPath) -> Response:
 
 @api.delete("/<int:job_id>", responses={204: None})
 def delete_job(path: JobPath) -> tuple[str, int]:
-    """Forget a job with its history."""
-    jobs.delete(connection(), path.job_id)
+    """Forget a job with its history; for a while it can be brought back."""
+    current_app.config["DELETED"].delete(connection(), path.job_id)
     return "", 204
+
+
+@api.post("/<int:job_id>/back", responses={201: JobModel})
+def bring_back(path: JobPath, query: UnitsQuery) -> Response:
+    """Bring a job back that was deleted a moment ago, under a number of its own."""
+    number = current_app.config["DELETED"].bring_back(connection(), path.job_id)
+    return _answer(jobs.get(connection(), number), query.units, 201)
+
+
+@api.post("/<int:job_id>/copy", responses={201: JobModel})
+def copy_job(path: JobPath, query: UnitsQuery) -> Response:
+    """A second job with all that this one holds."""
+    return _answer(jobs.get(connection(), double(connection(), path.job_id)), query.units, 201)
 
 
 @api.post("/<int:job_id>/changes", responses={200: JobModel})
