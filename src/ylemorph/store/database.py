@@ -25,6 +25,10 @@ class StoreError(YlemorphError):
     """The data file cannot be used."""
 
 
+class Gone(StoreError):
+    """The data file is no longer the one that the program began with."""
+
+
 class NotFound(YlemorphError):
     """What was asked for is not in the store."""
 
@@ -109,14 +113,14 @@ class Keeper:
         return status.st_dev, status.st_ino
 
     def check(self) -> None:
-        """Raises StoreError where the data file is no longer the one that the program began with."""
+        """Raises Gone."""
         with self._guard:
             if self._connection is None:
                 self._connection = connect(self._path)
                 self._connection.execute("SELECT 1 FROM job LIMIT 1").fetchone()
                 self._identity = self._now()
         if self._now() != self._identity:
-            raise StoreError(
+            raise Gone(
                 f"the data file {self._path} was taken away or exchanged while Ylemorph ran; nothing is written",
                 mend="put it back, or stop Ylemorph, put a copy back with ylemorph restore, and start it again",
             )

@@ -20,6 +20,7 @@ from .buy_models import FleetPath
 from .db import connection
 from .guard import EVERY_ADDRESS, LOCAL_NAMES
 from .identity import made_by
+from .limits import has_too_many_values
 from .live_routes import tell
 from .models import JobPath, Problem, _Out
 from .problems import answer, problem_data
@@ -169,6 +170,8 @@ def _collected(code: str) -> Response:
 
 def _arrived(code: str, goal: Goal) -> Response:
     body = request.get_data()
+    if has_too_many_values(body):
+        raise BadSurvey("there is too much in it", mend="send the list of one machine")
     machine = request.headers.get("X-Machine", "")[:80]
     if goal.job is not None:
         text = body.decode("utf-8", "replace")

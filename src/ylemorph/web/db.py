@@ -9,7 +9,7 @@ from ..store.database import Keeper, connect
 
 
 def connection() -> sqlite3.Connection:
-    """This request's connection. Raises StoreError where the data file is no longer the one of the start."""
+    """This request's connection. Raises Gone where the data file is no longer the one of the start."""
     if "connection" not in g:
         current_app.config["KEEPER"].check()
         g.connection = connect(current_app.config["STORE"])

@@ -15,7 +15,7 @@ from werkzeug.exceptions import NotFound as NotFoundHere
 from ..bench.bench import NotAttached
 from ..core.errors import OutOfBounds, YlemorphError
 from ..formats.survey import first_problem
-from ..store.database import NotFound
+from ..store.database import Gone, NotFound
 from .limits import MB, most_bytes
 from .log import request_id
 from .readings import NotAllowed
@@ -127,6 +127,10 @@ def register(app: Flask) -> None:
     @app.errorhandler(NotAttached)
     def _not_attached(error: NotAttached) -> Response:
         return answer(problem_data(error, 404))
+
+    @app.errorhandler(Gone)
+    def _gone(error: Gone) -> Response:
+        return answer(problem_data(error, 507))
 
     @app.errorhandler(YlemorphError)
     def _unusable(error: YlemorphError) -> Response:
