@@ -108,6 +108,7 @@ bench: browser $(STATIC)
 	@$(BIN)/python -m bench.jobs
 	@$(BIN)/python -m bench.http
 	@$(BIN)/python -m bench.clients
+	@$(BIN)/python -m bench.people
 	@$(BIN)/python -m bench.drag
 	@$(BIN)/python -m bench.survey
 	@$(BIN)/python -m bench.carry

@@ -22,9 +22,9 @@ from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.sizes import GB
 from ylemorph.formats.fleet_read import Found
-from ylemorph.store import fleets, jobs, order, people
+from ylemorph.order import Queue
+from ylemorph.store import fleets, jobs, people, turns
 from ylemorph.store.database import FILE_NAME, LEAST_ROOM, RESERVE_NAME, connect, transaction
-from ylemorph.store.order import Queue
 from ylemorph.store.preparing import newest_version, prepare
 
 # --- gone -------------------------------------------------------------------------------------------------------------
@@ -100,7 +100,7 @@ def test_turns_are_handed_on_in_the_order_in_which_they_were_asked_for():
         thread = threading.Thread(target=wait, args=(number,))
         thread.start()
         threads.append(thread)
-        while len(queue._waiting) <= number:
+        while queue.waiting <= number:
             pass
     queue.hand_on()
     for thread in threads:
@@ -113,7 +113,7 @@ def test_a_turn_that_never_comes_is_said_and_the_next_one_does():
     queue = Queue()
     assert queue.take(0)
     assert not queue.take(0.01)
-    assert not queue._waiting
+    assert queue.waiting == 0
     queue.hand_on()
     assert queue.take(0)
 
@@ -132,8 +132,8 @@ def test_a_transaction_in_another_is_a_part_of_it(tmp_path):
 
 
 def test_whoever_waits_too_long_is_told_to_try_again(api, job, monkeypatch, tmp_path):
-    monkeypatch.setattr(order, "WAIT_SECONDS", 0.01)
-    with contextlib.closing(connect(tmp_path / FILE_NAME)) as other, order.turn(other):
+    monkeypatch.setattr(turns, "WAIT_SECONDS", 0.01)
+    with contextlib.closing(connect(tmp_path / FILE_NAME)) as other, turns.turn(other):
         answer = api("POST", f"/api/jobs/{job['id']}/changes", {"kind": "describe", "name": "Counter"})
     assert answer.status_code == 503
     assert api("POST", f"/api/jobs/{job['id']}/changes", {"kind": "describe", "name": "Counter"}).status_code == 200

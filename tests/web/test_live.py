@@ -124,7 +124,7 @@ def test_streams_are_bounded_and_a_slow_one_is_told_to_load_anew():
     for number in range(live.MOST_WAITING + 5):
         hub.publish({"what": "jobs", "id": number})
     texts = list(events(hub, streams[0], streams[0].waiting.empty))
-    assert b'data: {"what": "all"}\n\n' in texts
+    assert b"".join(texts).count(b'data: {"what": "all"}\n\n') == 1
     assert len(texts) < 20
 
 
@@ -132,7 +132,7 @@ def test_one_person_holds_a_few_streams_and_windows_alone():
     hub = Hub()
     streams = [hub.open("person 1") for _ in range(MOST_STREAMS + 5)]
     assert hub.open_streams == live.MOST_STREAMS_OF_ONE
-    assert list(events(hub, streams[0], lambda: False))[-1] == live.ENDED  # the oldest made room
+    assert list(events(hub, streams[0], lambda: False))[-1].endswith(live.ENDED)  # the oldest made room
     other = hub.open("person 2")
     for number in range(live.MOST_PLACES + 5):
         hub.here(f"window {number}", "/jobs/3/fit", "Mara", "session 1")

@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from ..core.errors import YlemorphError
-from .order import Connection, queue_of, turn
+from .turns import Connection, queue_of, turn
 
 FILE_NAME = "ylemorph.sqlite3"
 FOLDER_MODE, FILE_MODE = 0o700, 0o600  # surveys name machines and people; nobody else on the machine reads them

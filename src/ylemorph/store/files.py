@@ -13,8 +13,8 @@ from ..core.errors import YlemorphError
 from ..opening import open_regular, read_most
 from . import jobs
 from .database import FILE_NAME, LEAST_ROOM, NotFound, StoreError, connect, end_after
-from .order import turn
 from .preparing import CHECK_SECONDS, PART, alone, check_schema, copy_to, make_folder, migrate
+from .turns import turn
 
 MAGIC = b"SQLite format 3\0"
 

@@ -3,9 +3,10 @@
 `docs/network.md` states the same figures; a test compares them.
 """
 
-import threading
 from collections.abc import Callable, Iterable
 from typing import Any, NamedTuple
+
+from ..order import Queue
 
 MB = 1_000_000
 MAX_BODY_BYTES = 16 * MB  # a job carries two surveys at the most
@@ -73,16 +74,17 @@ BUSY = (
 
 
 class Turns:
-    """Lets `AT_ONCE` requests through at a time. Streams of events wait for nothing and hold nobody up."""
+    """Lets `AT_ONCE` requests through at a time, in the order in which they came. Streams of events wait
+    for nothing and hold nobody up."""
 
     def __init__(self, app: Wsgi, *, at_once: int = AT_ONCE, wait: float = WAIT_SECONDS) -> None:
         self._app, self._wait = app, wait
-        self._turns = threading.BoundedSemaphore(at_once)
+        self._turns = Queue(at_once)
 
     def __call__(self, environ: Environ, start_response: Callable[..., Any]) -> Iterable[bytes]:
         if environ.get("PATH_INFO") == "/api/events":
             return self._app(environ, start_response)
-        if not self._turns.acquire(timeout=self._wait):
+        if not self._turns.take(self._wait):
             headers = [
                 ("Content-Type", "application/problem+json"),
                 ("Content-Length", str(len(BUSY))),
@@ -95,4 +97,4 @@ class Turns:
             # Whole answers are small; files are handed over as they are read.
             return self._app(environ, start_response)
         finally:
-            self._turns.release()
+            self._turns.hand_on()

@@ -1,5 +1,6 @@
 """What windows hear of each other: changes as they are made, and who has what open. Kept in memory alone."""
 
+import contextlib
 import json
 import queue
 import threading
@@ -13,6 +14,7 @@ MOST_STREAMS = 64
 MOST_STREAMS_OF_ONE = 6  # browsers of one person; a browser's windows share one
 BEAT_SECONDS = 15  # a line without meaning, so that a broken connection is noticed
 LOOK_SECONDS = 1.0
+GATHERED_SECONDS = 0.2  # between two pieces of a stream
 PLACE_SECONDS = 150  # a window that did not say for so long that it is still there is not
 MOST_PLACES = 1000
 MOST_PLACES_OF_ONE = 40  # windows of one session
@@ -32,22 +34,28 @@ class Here(NamedTuple):
     ends: float
 
 
+class Event(dict[str, Any]):
+    """What is told; ``line``: as it is sent, once that is known."""
+
+    line: bytes | None = None
+
+
 class Stream:
     """One connection that hears events. ``owner``: whose it is; ``marks``: what it goes by when somebody is signed out;
     ``valid``: whether whoever opened it may still hear."""
 
     def __init__(self, owner: str, marks: frozenset[str], valid: Callable[[], bool]) -> None:
         self.owner, self.marks, self.valid = owner, marks, valid
-        self.waiting: queue.Queue[dict[str, Any] | None] = queue.Queue(MOST_WAITING)
+        self.waiting: queue.Queue[Event | None] = queue.Queue(MOST_WAITING)
 
-    def put(self, event: dict[str, Any] | None) -> bool:
+    def put(self, event: Event | None) -> bool:
         """False where so many wait that they are dropped for the word to load anew."""
         try:
             self.waiting.put_nowait(event)
         except queue.Full:
             with self.waiting.mutex:
                 self.waiting.queue.clear()
-            self.waiting.put_nowait({"what": "all"} if event is not None else None)
+            self.waiting.put_nowait(Event(what="all") if event is not None else None)
             return False
         return True
 
@@ -77,7 +85,7 @@ class Hub:
             elif len(self._streams) >= MOST_STREAMS:
                 raise TooMany(f"{MOST_STREAMS} browsers hear of changes already", mend="load the page now and then")
             self._streams.append(stream)
-            stream.put({"what": "here", "places": self.places()})
+            stream.put(Event(what="here", places=self.places()))
         return stream
 
     def _end(self, stream: Stream) -> None:
@@ -102,10 +110,11 @@ class Hub:
             time.sleep(0.02)
 
     def publish(self, event: dict[str, Any]) -> None:
+        told = Event(event)
         with self._lock:
             for stream in self._streams:
-                if not stream.put(event):
-                    stream.put({"what": "here", "places": self.places()})
+                if not stream.put(told):
+                    stream.put(Event(what="here", places=self.places()))
 
     def drop(self, mark: str | None = None) -> None:
         """End the streams of a browser or a person that was signed out, or all of them."""
@@ -146,11 +155,21 @@ class Hub:
             ]
 
 
+def _line(event: Event) -> bytes:
+    """What is sent of an event, written once for all who hear it."""
+    if event.line is None:
+        event.line = b"data: " + json.dumps(event, ensure_ascii=False).encode("utf-8", "replace") + b"\n\n"
+    return event.line
+
+
 def events(hub: Hub, stream: Stream, gone: Callable[[], bool]) -> Iterator[bytes]:
-    """The stream as text/event-stream, until the connection is ``gone`` or it is ended from here."""
+    """The stream as text/event-stream, until the connection is ``gone`` or it is ended from here.
+
+    One event is sent at once; of many that follow each other those of a moment are sent together.
+    """
     try:
         yield b"retry: 3000\n\n"
-        beat = time.monotonic()
+        beat, sent = time.monotonic(), 0.0
         while not gone():
             try:
                 event = stream.waiting.get(timeout=LOOK_SECONDS)
@@ -162,9 +181,19 @@ def events(hub: Hub, stream: Stream, gone: Callable[[], bool]) -> Iterator[bytes
                         return
                     yield b":\n\n"
                 continue
-            if event is None:
-                yield ENDED
+            time.sleep(max(0.0, sent + GATHERED_SECONDS - time.monotonic()))
+            told = [event, *_waiting(stream)]
+            last = None in told
+            lines = [_line(item) for item in told[: told.index(None) if last else None] if item is not None]
+            yield b"".join(lines) + (ENDED if last else b"")
+            if last:
                 return
-            yield b"data: " + json.dumps(event, ensure_ascii=False).encode("utf-8", "replace") + b"\n\n"
+            sent = time.monotonic()
     finally:
         hub.close(stream)
+
+
+def _waiting(stream: Stream) -> Iterator[Event | None]:
+    with contextlib.suppress(queue.Empty):
+        while True:
+            yield stream.waiting.get_nowait()

@@ -6,45 +6,13 @@ many writers a few wait for seconds. Here each hands on to the one that waits lo
 
 import sqlite3
 import threading
-from collections import deque
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from ..order import Queue
+
 WAIT_SECONDS = 20.0  # as long as a request waits for its turn at all
-
-
-class Queue:
-    """A lock that is handed on in order."""
-
-    def __init__(self) -> None:
-        self._guard = threading.Lock()
-        self._waiting: deque[threading.Lock] = deque()
-        self._held = False
-
-    def take(self, seconds: float) -> bool:
-        """Wait for the turn; False where it did not come in time."""
-        with self._guard:
-            if not self._held:
-                self._held = True
-                return True
-            mine = threading.Lock()
-            mine.acquire()
-            self._waiting.append(mine)
-        if mine.acquire(timeout=seconds):
-            return True
-        with self._guard:
-            if mine in self._waiting:
-                self._waiting.remove(mine)
-                return False
-        return True  # handed on in the moment in which the time was up
-
-    def hand_on(self) -> None:
-        with self._guard:
-            if self._waiting:
-                self._waiting.popleft().release()
-            else:
-                self._held = False
 
 
 _queues: dict[str, Queue] = {}
