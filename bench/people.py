@@ -80,6 +80,17 @@ def work(browser: Browser, job: int, seconds: float, taken: list[float], refused
     return made
 
 
+PAUSES = """
+import sys, time
+longest, before = 0.0, time.monotonic()
+while True:
+    time.sleep(0.01)
+    now = time.monotonic()
+    longest, before = max(longest, now - before - 0.01), now
+    print(longest, flush=True)
+"""
+
+
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         path = prepare(Path(folder))
@@ -101,6 +112,7 @@ def main() -> None:
             first = work(browsers[0], numbers[0], 10, alone, refused)
             for browser in browsers:
                 browser.listen()
+            watch = subprocess.Popen([sys.executable, "-c", PAUSES], stdout=subprocess.PIPE, text=True)
             taken: list[float] = []
             made = [0] * PEOPLE
 
@@ -112,6 +124,8 @@ def main() -> None:
                 thread.start()
             for thread in threads:
                 thread.join()
+            watch.kill()
+            paused = float(watch.communicate()[0].splitlines()[-2])
         finally:
             server.kill()
             server.wait()
@@ -125,7 +139,9 @@ def main() -> None:
         print(
             f"{PEOPLE} people, {len(taken)} changes in {SECONDS} s ({first} alone before): median "
             f"x{statistics.median(taken) / usual:.1f} of one alone, p95 x{taken[int(len(taken) * 0.95)] / usual:.1f}, "
-            f"longest {taken[-1] * 1000:.0f} ms; {len(refused)} refused, {lost} jobs lost a change"
+            f"longest {taken[-1] * 1000:.0f} ms "
+            f"(the machine itself stood still for {paused * 1000:.0f} ms at the most); {len(refused)} refused, "
+            f"{lost} jobs lost a change"
         )
 
 

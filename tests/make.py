@@ -121,3 +121,18 @@ def wishes(draw, source):
         free_after=draw(st.none() | st.sampled_from(stays)) if stays else None,
         grain_bytes=draw(st.sampled_from((MiB, MiB, 4096 * 16, 4 * MiB))),
     )
+
+
+# What lsblk prints of a machine with two disks.
+LISTING = {
+    "blockdevices": [
+        {
+            "name": name, "path": f"/dev/{name}", "type": "disk", "size": size, "log-sec": 512, "phy-sec": 4096,
+            "model": model, "serial": f"{model[:2]}-1", "tran": "sata", "pttype": "gpt", "rota": False,
+            "children": [{"name": f"{name}1", "type": "part", "size": 2**35, "start": 2048, "partn": 1,
+                          "fstype": "ntfs", "parttype": "ebd0a0a2-b9e5-4433-87c0-68b6b72699c7", "fsused": 2**34,
+                          "fssize": 2**35}],
+        }
+        for name, size, model in (("sda", 256_060_514_304, "Brindle K4"), ("sdb", 512_110_190_592, "Quillon S2"))
+    ]
+}  # fmt: skip

@@ -9,10 +9,11 @@ from ylemorph.core.carry.ways import WAY_KINDS
 from ylemorph.core.checkback.differences import DIFFERENCES
 from ylemorph.core.fit.finding_kinds import FINDINGS
 from ylemorph.serving import CONNECTIONS
-from ylemorph.store.collecting import MINUTES
+from ylemorph.store.collecting import MINUTES, MOST_DISKS
 from ylemorph.store.people import MOST_PEOPLE, ROLES
-from ylemorph.web.limits import AT_ONCE, BODY_LIMITS, MB, WAIT_SECONDS
-from ylemorph.web.live import MOST_STREAMS
+from ylemorph.web.encryption import MOST_OF_ONE
+from ylemorph.web.limits import AT_ONCE, BODY_LIMITS, MB, MOST_HOLDERS, MOST_OPEN, MOST_VALUES, WAIT_SECONDS
+from ylemorph.web.live import MOST_PLACES_OF_ONE, MOST_STREAMS, MOST_STREAMS_OF_ONE
 from ylemorph.web.patience import BODY_SECONDS, HEAD_SECONDS
 
 ROOT = Path(__file__).parents[1]
@@ -67,7 +68,9 @@ def test_the_limits_are_those_that_are_kept():
     assert {path: int(number) * {"kB": 1000, "MB": MB}[unit] for path, number, unit in told} == dict(BODY_LIMITS)
     for text in (
         f"| {AT_ONCE}; others wait their turn, {WAIT_SECONDS} s", f"| {HEAD_SECONDS} s, {BODY_SECONDS} s",
-        f"| {MOST_STREAMS};", f"| {CONNECTIONS} |", f"| {MOST_PEOPLE} |", f"within {MINUTES} minutes",
+        f"| {MOST_STREAMS}; {MOST_STREAMS_OF_ONE} of", f"| {MOST_OF_ONE};", f"are told of | {MOST_PLACES_OF_ONE} |",
+        f"| {MOST_VALUES:,}, of them {MOST_HOLDERS:,} lists and objects, {MOST_OPEN} inside",
+        f"most {MOST_DISKS} disks", f"| {CONNECTIONS} |", f"| {MOST_PEOPLE} |", f"within {MINUTES} minutes",
     ):  # fmt: skip
         assert text in page, text
     for role in ROLES:

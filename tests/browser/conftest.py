@@ -60,11 +60,16 @@ def served(tmp_path_factory):
 
 
 @pytest.fixture(scope="session")
-def chromium():
+def playwright_driver():
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        yield browser
-        browser.close()
+        yield playwright
+
+
+@pytest.fixture(scope="session")
+def chromium(playwright_driver):
+    browser = playwright_driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    yield browser
+    browser.close()
 
 
 @pytest.fixture

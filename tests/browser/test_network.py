@@ -7,15 +7,20 @@ import subprocess
 import threading
 
 import pytest
+from playwright.sync_api import Error as PlaywrightError
 from playwright.sync_api import expect
 
-from tests.browser.conftest import axe_clean
+from tests.browser.conftest import CHROMIUM, FLAGS, axe_clean
+from tests.make import LISTING
+from tests.web.test_encrypted import PASSWORD as TLS_PASSWORD
+from tests.web.test_encrypted import Network, add_people
 from ylemorph.demo.load import load_demo
 from ylemorph.serving import make_server
 from ylemorph.store import jobs, people
 from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
+from ylemorph.web.certificates import own_certificate
 
 PASSWORD = "four plain words here"
 
@@ -69,9 +74,61 @@ def test_signing_in_and_out(workshop, person):
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("heading", name="Workshop")).to_be_visible()  # where one wanted to go
     expect(page.get_by_role("region", name="People")).to_have_count(0)
-    page.get_by_role("button", name="Odd Lund, sign out").click()
+    page.get_by_role("button", name="Odd Lund: password, sign out").click()
     page.get_by_role("menuitem", name="Sign out", exact=True).click()
     expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
+
+
+def test_ones_own_password(workshop, person):
+    page, other = person("Odd Lund"), person("Odd Lund")
+    expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
+    page.get_by_role("button", name="Odd Lund: password, sign out").click()
+    page.get_by_role("menuitem", name="Change password").click()
+    dialog = page.get_by_role("dialog", name="Your password")
+    dialog.get_by_label("The present one").fill("not this one")
+    dialog.get_by_label("The new one").fill("password123456")
+    dialog.get_by_role("button", name="Change it").click()
+    expect(dialog.get_by_role("alert")).to_contain_text("not the present password")
+    dialog.get_by_label("The present one").fill(PASSWORD)
+    dialog.get_by_role("button", name="Change it").click()
+    expect(dialog.get_by_role("alert")).to_contain_text("guessed too easily")
+    axe_clean(page)
+    dialog.get_by_label("The new one").fill("copper kettle on a ledge")
+    dialog.get_by_role("button", name="Change it").click()
+    expect(dialog.get_by_role("status")).to_contain_text("It is changed")
+    expect(other.get_by_role("heading", name="You were signed out")).to_be_visible()
+    dialog.get_by_role("button", name="Close").click()
+    page.get_by_role("link", name="Workshop").click()  # this browser goes on
+    expect(page.get_by_role("heading", name="Workshop")).to_be_visible()
+
+
+def test_a_browser_that_knows_the_printed_key_signs_in_over_tls(tmp_path, playwright_driver):
+    """No authority vouches for the certificate; the browser is told to trust the one key, and no other."""
+    add_people(tmp_path / "data")
+    network = Network(tmp_path / "data")
+    try:
+        pin = own_certificate(tmp_path / "data", frozenset()).pin
+        for known, seen in ((pin, True), ("A" * 43 + "=", False)):
+            browser = playwright_driver.chromium.launch(
+                executable_path=CHROMIUM, args=[*FLAGS, f"--ignore-certificate-errors-spki-list={known}"]
+            )
+            page = browser.new_page()
+            if not seen:
+                with pytest.raises(PlaywrightError, match="ERR_CERT"):
+                    page.goto(f"https://127.0.0.1:{network.port}/")
+            else:
+                page.goto(f"http://127.0.0.1:{network.port}/settings")  # led over
+                page.get_by_label("Name").fill("Mara Quill")
+                page.get_by_label("Password").fill(TLS_PASSWORD)
+                page.keyboard.press("Enter")
+                expect(page.get_by_role("region", name="Data")).to_contain_text(network.fingerprint)
+                assert page.url == f"https://127.0.0.1:{network.port}/settings"
+                assert {cookie["name"] for cookie in page.context.cookies()} == {
+                    "__Host-ylemorph_session", "__Host-ylemorph_device"
+                }  # fmt: skip
+            browser.close()
+    finally:
+        network.stop()
 
 
 def test_people_are_kept_by_the_workshop(workshop, person):
@@ -134,20 +191,6 @@ def test_many_windows_of_one_browser(workshop, person):
     for page in more:
         pressed = page.get_by_role("group", name="Fits").get_by_role("button").first
         expect(pressed).to_have_attribute("aria-pressed", "true", timeout=3000)
-
-
-LISTING = {
-    "blockdevices": [
-        {
-            "name": name, "path": f"/dev/{name}", "type": "disk", "size": size, "log-sec": 512, "phy-sec": 4096,
-            "model": model, "serial": f"{model[:2]}-1", "tran": "sata", "pttype": "gpt", "rota": False,
-            "children": [{"name": f"{name}1", "type": "part", "size": 2**35, "start": 2048, "partn": 1,
-                          "fstype": "ntfs", "parttype": "ebd0a0a2-b9e5-4433-87c0-68b6b72699c7", "fsused": 2**34,
-                          "fssize": 2**35}],
-        }
-        for name, size, model in (("sda", 256_060_514_304, "Brindle K4"), ("sdb", 512_110_190_592, "Quillon S2"))
-    ]
-}  # fmt: skip
 
 
 def test_disks_sent_from_the_customers_machine(workshop, person, tmp_path):

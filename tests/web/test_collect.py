@@ -8,7 +8,7 @@ import subprocess
 
 import pytest
 
-from tests.browser.test_network import LISTING
+from tests.make import LISTING
 from ylemorph.formats.collecting import SCRIPTS, script_text
 from ylemorph.store import collecting
 

@@ -2,6 +2,7 @@
 
 import os
 import warnings
+from contextlib import closing
 
 import pytest
 
@@ -11,7 +12,12 @@ with warnings.catch_warnings():
 
 from hypothesis import HealthCheck, Phase, given, settings  # after the guard above
 
+from ylemorph.store import people
+from ylemorph.store.database import FILE_NAME, connect
+from ylemorph.store.preparing import prepare
+from ylemorph.web.app import create_app
 from ylemorph.web.document import document
+from ylemorph.web.identity import COOKIE, TOKEN_HEADER
 
 EXAMPLES = 200 if os.environ.get("HYPOTHESIS_PROFILE") == "deep" else 4
 WHOLE = document()
@@ -19,13 +25,22 @@ ENDLESS = "/api/events"  # a stream, which no single answer ends; tests/web/test
 OPERATIONS = [(path, method) for path, item in WHOLE["paths"].items() for method in item if path != ENDLESS]
 
 
-@pytest.fixture(scope="module")
-def described(tmp_path_factory):
-    from ylemorph.store.preparing import prepare
-    from ylemorph.web.app import create_app
+MODES = ("local", "network") if EXAMPLES > 100 else ("local",)
 
-    folder = tmp_path_factory.mktemp("store")
-    app = create_app(prepare(folder), read_from=(folder,))
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    return tmp_path_factory.mktemp("store")
+
+
+@pytest.fixture(scope="module", params=MODES)
+def mode(request):
+    return request.param
+
+
+@pytest.fixture(scope="module")
+def described(folder, mode):
+    app = create_app(prepare(folder), read_from=(folder,), network=mode == "network")
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         described = schemathesis.openapi.from_wsgi("/api/openapi.json", app, headers={"Host": "127.0.0.1"})
@@ -44,9 +59,21 @@ def test_the_document_has_nothing_empty_and_every_problem():
         assert {"404", "405", "422", "500"} <= set(answers)
 
 
+def signed_in(folder):
+    """The headers of somebody of the workshop, signed in anew: a request before may have ended the session."""
+    with closing(connect(folder / FILE_NAME)) as connection:
+        if not people.everyone(connection):
+            people.add(connection, "Mara Quill", "workshop", "copper kettle on a ledge")
+        name = next(person.name for person in people.everyone(connection) if person.role == "workshop")
+        people.change(connection, people.by_name(connection, name).id, password="copper kettle on a ledge")
+        made = people.sign_in(connection, name, "copper kettle on a ledge")
+    return {"Cookie": f"{COOKIE}={made.secret}", TOKEN_HEADER: made.session.token}
+
+
 @pytest.mark.filterwarnings("ignore")
 @pytest.mark.parametrize(("path", "method"), OPERATIONS)
-def test_requests_made_from_the_document(described, path, method):
+def test_requests_made_from_the_document(described, folder, mode, path, method):
+    asks = {"Host": "127.0.0.1", **(signed_in(folder) if mode == "network" else {})}
     operation = described[path][method.upper()]
 
     @settings(
@@ -55,7 +82,7 @@ def test_requests_made_from_the_document(described, path, method):
     )  # fmt: skip
     @given(case=operation.as_strategy())
     def run(case):
-        response = case.call(headers={"Host": "127.0.0.1"})
+        response = case.call(headers=asks)
         case.validate_response(response, additional_checks=[_documented])
 
     run()

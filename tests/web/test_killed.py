@@ -16,14 +16,17 @@ import threading
 import time
 from pathlib import Path
 
-from tests.make import desk
+from tests.make import desk, job_of
 from tests.web.test_serving import free_port
 from ylemorph.core.disk.model import Survey
+from ylemorph.demo.load import load_demo
 from ylemorph.formats.survey_data import survey_to_data
-from ylemorph.store.database import FILE_NAME
+from ylemorph.store import jobs
+from ylemorph.store.database import FILE_NAME, connect
+from ylemorph.store.files import back_up
 from ylemorph.store.preparing import newest_version, prepare
 
-TIMES = 100 if os.environ.get("HYPOTHESIS_PROFILE") == "deep" else 10
+TIMES = 100 if os.environ.get("HYPOTHESIS_PROFILE") == "deep" else 4
 OLD = Path(__file__).parents[1] / "store" / "old" / "version-2.sqlite3.xz"
 
 
@@ -84,19 +87,48 @@ def long_work(server, fleet, survey, made):
             made["files"] += 1
 
 
+def practising(server, job, made):
+    """The job is practised on the bench, stopped, and practised again."""
+    with contextlib.suppress(OSError, http.client.HTTPException):
+        while True:
+            server.ask("POST", f"/api/jobs/{job}/practice", {"pace": 0.2})
+            made["practices"] += 1
+            time.sleep(0.05)
+            server.ask("DELETE", f"/api/jobs/{job}/practice")
+            while server.ask("GET", f"/api/jobs/{job}/practice")["state"] == "running":
+                time.sleep(0.01)
+
+
+def open_records(folder):
+    """Records that never ended, of each job: one at the most may be under way."""
+    with contextlib.closing(sqlite3.connect(folder / FILE_NAME)) as connection:
+        return (
+            connection.execute(
+                "SELECT max(n) FROM (SELECT count(*) AS n FROM run WHERE ended_at IS NULL GROUP BY job)"
+            ).fetchone()[0]
+            or 0
+        )
+
+
 def encoded(row):
     return {"name": row["name"], "data": base64.b64encode(row["text"].encode()).decode()}
 
 
 def test_killed_again_and_again(tmp_path):
-    at, acknowledged, made = random.Random(7), {}, {"files": 0}
+    at, acknowledged, made = random.Random(7), {}, {"files": 0, "practices": 0}
     survey = json.loads(json.dumps(survey_to_data(Survey(desk(serial="S-1")))))
     server = Server(tmp_path)
     numbers = [server.ask("POST", "/api/jobs", {"name": f"Job {n}", "source": survey})["id"] for n in range(3)]
     fleet = server.ask("POST", "/api/fleets", {"targets": ["480GB", "240GB"]})["id"]
+    pair = []
+    for key in ("desk", "blank"):
+        server.ask("POST", f"/api/bench/{key}/attach")
+        pair.append(server.ask("POST", f"/api/bench/{key}/read"))
+    practised = server.ask("POST", "/api/jobs", {"source": pair[0], "target": pair[1]})["id"]
     for _ in range(TIMES):
         threads = [threading.Thread(target=writing, args=(server, job, at, acknowledged)) for job in numbers]
         threads.append(threading.Thread(target=long_work, args=(server, fleet, survey, made)))
+        threads.append(threading.Thread(target=practising, args=(server, practised, made)))
         for thread in threads:
             thread.start()
         time.sleep(at.uniform(0.02, 0.5))
@@ -104,6 +136,7 @@ def test_killed_again_and_again(tmp_path):
         for thread in threads:
             thread.join(30)
         sound(tmp_path)
+        assert open_records(tmp_path) <= 1
         server = Server(tmp_path)
         for job in numbers:
             held = int(server.ask("GET", f"/api/jobs/{job}")["note"] or 0)
@@ -112,6 +145,57 @@ def test_killed_again_and_again(tmp_path):
         assert server.ask("GET", f"/api/fleets/{fleet}")["machines"] >= 3 * made["files"]
     server.kill()
     assert sum(acknowledged.values()) > TIMES
+    assert made["practices"]
+
+
+def test_killed_while_a_copy_is_put_back(tmp_path):
+    """The old data or the new, whole; and nothing half is left once the program started again."""
+    at, folder, copy = random.Random(9), tmp_path / "data", tmp_path / "copy.sqlite3"
+    with contextlib.closing(connect(prepare(tmp_path / "other"))) as connection:
+        load_demo(connection)
+    back_up(tmp_path / "other" / FILE_NAME, copy)
+    with contextlib.closing(connect(prepare(folder))) as connection:
+        jobs.create(connection, job_of(desk()))
+        whole = {1, jobs.count(connection) - 1 + len(demo_jobs(tmp_path))}
+    code = (
+        "import sys, pathlib; from ylemorph.store.files import restore; print('begun', flush=True);"
+        "restore(pathlib.Path(sys.argv[1]), pathlib.Path(sys.argv[2]))"
+    )
+    seen = set()
+    for _ in range(TIMES):
+        command = [sys.executable, "-c", code, str(folder), str(copy)]
+        process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+        process.stdout.readline()
+        time.sleep(at.uniform(0, 0.15))
+        process.kill()
+        process.wait(20)
+        process.stdout.close()
+        prepare(folder)
+        sound(folder)
+        with contextlib.closing(connect(folder / FILE_NAME)) as connection:
+            held = jobs.count(connection)
+            seen.add(held)
+            for line in jobs.lines(connection):
+                jobs.get(connection, line.id)
+                if held > 1:  # the old data anew
+                    jobs.delete(connection, line.id)
+            if held > 1:
+                jobs.create(connection, job_of(desk()))
+        assert not list(folder.glob(".*.part*"))
+        for aside in folder.glob("ylemorph-*.sqlite3"):
+            sound_file(aside)
+            aside.unlink()
+    assert seen <= whole
+
+
+def demo_jobs(folder):
+    with contextlib.closing(connect(folder / "other" / FILE_NAME)) as connection:
+        return jobs.lines(connection)
+
+
+def sound_file(place):
+    with contextlib.closing(sqlite3.connect(place)) as connection:
+        assert connection.execute("PRAGMA integrity_check").fetchall() == [("ok",)]
 
 
 def test_killed_while_an_older_file_is_brought_up_to_date(tmp_path):
