@@ -162,7 +162,7 @@ def _say_where(service: Service, folder: Path, certificate: "Certificate | None"
         _say(f"WARNING: everybody on this machine can read the key {certificate.key}. Take that away: chmod o-r")
     if certificate is not None and certificate.own:
         if certificate.changed:
-            _say(f"Its certificate was made anew, because {certificate.changed}.")
+            _say(f"It made a certificate, because {certificate.changed}.")
         _say(
             f"Its certificate is its own, until {certificate.until:%Y-%m-%d}. A browser asks once: go on "
             f"where it shows this SHA-256 fingerprint:\n  {certificate.fingerprint}"

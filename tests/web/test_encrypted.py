@@ -108,7 +108,7 @@ def network(folder):
 
 def test_the_first_start_makes_a_certificate_and_says_its_fingerprint(network, folder):
     assert f"https://127.0.0.1:{network.port}/" in network.said
-    assert "made anew, because it is the first one" in network.said
+    assert "It made a certificate, because there was none yet." in network.said
     assert re.fullmatch(r"([0-9A-F]{2}:){31}[0-9A-F]{2}", network.fingerprint)
     assert {(folder / name).stat().st_mode & 0o077 for name in (KEY, CERTIFICATE)} == {0}
     found = x509.load_pem_x509_certificate((folder / CERTIFICATE).read_bytes())
@@ -235,7 +235,7 @@ def test_a_second_start_keeps_the_certificate_and_another_name_is_told(tmp_path)
     assert first == second != third == fourth
     assert pin == pin_then  # the lines that are shown hold
     assert "other names or addresses now: harrow-lane" in said
-    assert "made anew" not in starts[1][2] + starts[3][2]
+    assert "It made a certificate" not in starts[1][2] + starts[3][2]
 
 
 # --- the certificate by itself ----------------------------------------------------------------------------------------
@@ -246,7 +246,7 @@ NAMES = frozenset({"harrow-lane", "192.0.2.7", "::1"})
 def test_it_is_renewed_in_time_with_its_key(tmp_path):
     begun = datetime(2026, 11, 1, tzinfo=UTC)
     first = own_certificate(tmp_path, NAMES, begun)
-    assert first.changed == "it is the first one"
+    assert first.changed == "there was none yet"
     for days, renewed in (
         (0, False),
         ((LASTS - RENEWED_BEFORE).days - 1, False),

@@ -24,6 +24,8 @@ async function run(call: () => Promise<DataState>, words: (made: DataState) => s
     busy.value = false;
   }
 }
+/** A fingerprint of 32 bytes as two lines that can be compared. */
+const halves = (fingerprint: string): string[] => fingerprint.match(/.{1,48}/g) ?? [];
 const make = () => run(backUp, (made) => `${made.backups[0]?.name} is made.`);
 async function restore(name: string): Promise<void> {
   await run(
@@ -70,7 +72,7 @@ async function read(event: Event): Promise<void> {
           <dd>
             {{ state.certificate.own ? "its own" : "given" }}, until {{ state.certificate.until }}; a browser shows as
             its SHA-256 fingerprint
-            <span class="fig print">{{ state.certificate.fingerprint }}</span>
+            <span v-for="half in halves(state.certificate.fingerprint)" :key="half" class="fig print">{{ half }}</span>
           </dd>
         </template>
         <template v-if="state.working.length">
@@ -116,7 +118,6 @@ section {
 }
 .print {
   display: block;
-  max-width: 560px;
   overflow-wrap: anywhere;
 }
 .acts {

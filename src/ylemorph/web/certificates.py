@@ -78,7 +78,7 @@ def own_certificate(folder: Path, names: frozenset[str], now: datetime | None = 
     if key is None:
         key = ec.generate_private_key(ec.SECP256R1())
         _write(key_place, key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption()))
-        why = "it is the first one"
+        why = "there was none yet"
     elif found is None:
         why = "there was none for the key"
     elif found.not_valid_after_utc - at < RENEWED_BEFORE or at < found.not_valid_before_utc:
