@@ -6,12 +6,13 @@ STATIC := src/ylemorph/web/static/index.html
 SCHEMA := frontend/src/api/schema.ts
 FRONT  := $(shell find frontend/src frontend/public -type f -not -name schema.ts 2>/dev/null) frontend/index.html \
           frontend/vite.config.ts frontend/tsconfig.json
-API    := $(wildcard src/ylemorph/web/*.py src/ylemorph/formats/*.py src/ylemorph/core/*.py)
+API    := $(shell find src/ylemorph/web src/ylemorph/formats src/ylemorph/core -name '*.py')
 SAY    := @printf '\n== %s\n'
 
-.PHONY: help demo test test-deep test-foreign bench lint fmt build wheel browser utilities clean
+.PHONY: help demo check test test-deep test-foreign bench lint fmt build wheel browser utilities clean
 help:
 	@echo "make demo       set up, then start with demo data at http://127.0.0.1:8642"
+	@echo "make check      set up, then lint, types, import contract, unit tests"
 	@echo "make test       set up, then lint, types, import contract, all tests"
 	@echo "make test-deep  the property tests with many more cases, and real file systems shrunk to their floors"
 	@echo "make test-foreign  the images of the utilities' own test suites"
@@ -59,8 +60,8 @@ demo: $(VENV)/.ready $(STATIC)
 
 lint: $(VENV)/.ready $(SCHEMA)
 	$(SAY) "Lint, types and import contract"
-	@$(BIN)/ruff check src tests bench scripts
-	@$(BIN)/ruff format --check --quiet src tests bench scripts
+	@$(BIN)/ruff check src tests benchmarks scripts
+	@$(BIN)/ruff format --check --quiet src tests benchmarks scripts
 	@$(BIN)/mypy
 	@$(BIN)/lint-imports
 	@cd frontend && npm run --silent lint && npm run --silent types
@@ -88,9 +89,13 @@ utilities:
 	$(call bring,mcopy,mtools)
 	$(call bring,pdftoppm,poppler-utils)
 
+check: lint
+	$(SAY) "Unit tests"
+	@$(BIN)/pytest --numprocesses auto --dist worksteal tests/test_registries.py tests/test_docs.py tests/core tests/formats tests/probe tests/store tests/stand_ins tests/cli
+
 test: lint browser utilities $(STATIC)
 	$(SAY) "Tests"
-	@$(BIN)/pytest --numprocesses auto
+	@$(BIN)/pytest --numprocesses 4 --dist worksteal
 
 test-deep: $(VENV)/.ready utilities
 	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document; killed a hundred times"
@@ -104,18 +109,18 @@ test-foreign: $(VENV)/.ready utilities
 
 bench: browser $(STATIC)
 	$(SAY) "Timings"
-	@$(BIN)/python -m bench.plans
-	@$(BIN)/python -m bench.jobs
-	@$(BIN)/python -m bench.http
-	@$(BIN)/python -m bench.clients
-	@$(BIN)/python -m bench.people
-	@$(BIN)/python -m bench.drag
-	@$(BIN)/python -m bench.survey
-	@$(BIN)/python -m bench.carry
-	@$(BIN)/python -m bench.fleet
+	@$(BIN)/python -m benchmarks.plans
+	@$(BIN)/python -m benchmarks.jobs
+	@$(BIN)/python -m benchmarks.http
+	@$(BIN)/python -m benchmarks.clients
+	@$(BIN)/python -m benchmarks.people
+	@$(BIN)/python -m benchmarks.drag
+	@$(BIN)/python -m benchmarks.survey
+	@$(BIN)/python -m benchmarks.carry
+	@$(BIN)/python -m benchmarks.fleet
 
 fmt: $(VENV)/.ready frontend/node_modules/.ready
-	@$(BIN)/ruff check --fix --quiet src tests bench scripts; $(BIN)/ruff format --quiet src tests bench scripts
+	@$(BIN)/ruff check --fix --quiet src tests benchmarks scripts; $(BIN)/ruff format --quiet src tests benchmarks scripts
 	@cd frontend && npm run --silent fmt
 
 clean:

@@ -17,7 +17,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from ylemorph.formats.extents import pack
+from ylemorph.stand_ins.extents import pack
 
 ENVIRONMENT = {**os.environ, "PATH": os.environ["PATH"] + ":/usr/sbin:/sbin", "LC_ALL": "C", "MTOOLS_SKIP_CHECK": "1"}
 MIB = 1 << 20

@@ -11,8 +11,8 @@ from ylemorph.core.fit.options import FITS, Options, Tail
 from ylemorph.core.job.changes import apply
 from ylemorph.core.job.state import JobState, SizedTarget
 from ylemorph.core.sizes import GB, GiB, MiB, nominal_sectors
-from ylemorph.formats.changes import change_from
-from ylemorph.formats.targets import target_from_text
+from ylemorph.formats.own.changes import change_from
+from ylemorph.formats.own.targets import target_from_text
 
 SECTOR = 512
 

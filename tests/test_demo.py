@@ -2,8 +2,6 @@
 
 import pytest
 
-from ylemorph.bench.bench import Bench
-from ylemorph.bench.stand_ins import STAND_INS
 from ylemorph.core.checkback.compare import check_back
 from ylemorph.core.checkback.planned import planned_of
 from ylemorph.core.fit.options import Options
@@ -11,6 +9,8 @@ from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GiB
 from ylemorph.demo.load import load_demo
 from ylemorph.demo.scenario import jobs as demo_jobs
+from ylemorph.stand_ins.attached import Bench
+from ylemorph.stand_ins.disks import STAND_INS
 from ylemorph.store import closings, jobs, runs
 from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
@@ -92,7 +92,7 @@ def test_an_attached_disk_is_whole_or_not_there(tmp_path, monkeypatch):
     def full(*_args):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr("ylemorph.bench.bench.unpack", full)
+    monkeypatch.setattr("ylemorph.stand_ins.attached.unpack", full)
     bench = Bench(tmp_path)
     with pytest.raises(YlemorphError, match="No space left on device"):
         bench.attach("desk")

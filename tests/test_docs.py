@@ -11,10 +11,10 @@ from ylemorph.core.fit.finding_kinds import FINDINGS
 from ylemorph.serving import CONNECTIONS
 from ylemorph.store.collecting import MINUTES, MOST_DISKS
 from ylemorph.store.people import MOST_PEOPLE, ROLES
-from ylemorph.web.encryption import MOST_OF_ONE
-from ylemorph.web.limits import AT_ONCE, BODY_LIMITS, MB, MOST_HOLDERS, MOST_OPEN, MOST_VALUES, WAIT_SECONDS
-from ylemorph.web.live import MOST_PLACES_OF_ONE, MOST_STREAMS, MOST_STREAMS_OF_ONE
-from ylemorph.web.patience import BODY_SECONDS, HEAD_SECONDS
+from ylemorph.web.edge.encryption import MOST_OF_ONE
+from ylemorph.web.edge.limits import AT_ONCE, BODY_LIMITS, MB, MOST_HOLDERS, MOST_OPEN, MOST_VALUES, WAIT_SECONDS
+from ylemorph.web.edge.live import MOST_PLACES_OF_ONE, MOST_STREAMS, MOST_STREAMS_OF_ONE
+from ylemorph.web.edge.patience import BODY_SECONDS, HEAD_SECONDS
 
 ROOT = Path(__file__).parents[1]
 

@@ -13,11 +13,13 @@ from ylemorph.core.carry import words as step_words
 from ylemorph.core.disk import filesystems, model
 from ylemorph.core.fit import finding_kinds, findings, fits, options
 from ylemorph.core.job.changes import CHANGES
-from ylemorph.formats import changes, option_models, plan, shell_script, steps_read
-from ylemorph.formats.options import _READERS, _SIZED, _WRITERS, options_from, options_to_data
-from ylemorph.formats.reading import LISTINGS
-from ylemorph.formats.survey import _MODELS, schema
-from ylemorph.web import carry_models, carry_routes
+from ylemorph.formats.documents import shell_script
+from ylemorph.formats.listings.reading import LISTINGS
+from ylemorph.formats.own import changes, option_models, plan, steps_read
+from ylemorph.formats.own.options import _READERS, _SIZED, _WRITERS, options_from, options_to_data
+from ylemorph.formats.own.survey import _MODELS, schema
+from ylemorph.web.carry import models as carry_models
+from ylemorph.web.carry import routes as carry_routes
 
 KINDS = set(get_args(model.Kind))
 

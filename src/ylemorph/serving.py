@@ -22,10 +22,10 @@ from platformdirs import user_data_path
 from .core.errors import YlemorphError
 from .store.database import connect
 from .store.preparing import prepare
-from .web.addresses import certified_names, own_address, own_names
+from .web.edge.addresses import certified_names, own_address, own_names
 
 if TYPE_CHECKING:
-    from .web.certificates import Certificate
+    from .web.edge.certificates import Certificate
 
 CONNECTIONS, IDLE_SECONDS, CLEANUP_SECONDS = 1000, 120, 5
 # Files that the program opens for itself, that one encrypted connection takes, and that are asked of the system.
@@ -62,7 +62,7 @@ def _say(text: str) -> None:
 def run_server(service: Service) -> int:
     """Serve until stopped. Raises YlemorphError where port, data folder, people or certificate cannot be used."""
     from .web.app import create_app
-    from .web.log import write_lines
+    from .web.edge.log import write_lines
 
     _check_network(service)
     folder = Path(service.data) if service.data else user_data_path("ylemorph")
@@ -115,7 +115,7 @@ def _certificate(service: Service, folder: Path) -> "Certificate | None":
     """The one that is given; else its own one for a network that is not plain. Raises YlemorphError."""
     if not service.network or service.plain:
         return None
-    from .web.certificates import given_certificate, own_certificate
+    from .web.edge.certificates import given_certificate, own_certificate
 
     if service.certificate is not None and service.key is not None:
         return given_certificate(service.certificate, service.key)
@@ -140,7 +140,7 @@ def _check_people(store: Path) -> None:
 
 
 def _url(service: Service) -> str:
-    from .web.guard import EVERY_ADDRESS
+    from .web.edge.guard import EVERY_ADDRESS
 
     host = service.host
     shown = "127.0.0.1" if host in EVERY_ADDRESS else f"[{host}]" if ":" in host else host
@@ -148,7 +148,7 @@ def _url(service: Service) -> str:
 
 
 def _say_where(service: Service, folder: Path, certificate: "Certificate | None") -> None:
-    from .web.certificates import is_open_to_all
+    from .web.edge.certificates import is_open_to_all
 
     _say(f"Ylemorph is at {_url(service)} with its data in {folder}. Stop it with Ctrl+C.")
     if service.network:
@@ -187,7 +187,7 @@ def _server_and_front(
     """The server on ``listener``; or on a port of this machine with the encrypting front on ``listener``."""
     if certificate is None:
         return make_server(app, listener, proxied=service.plain), None
-    from .web.encryption import Front, behind, load, tls_context
+    from .web.edge.encryption import Front, behind, load, tls_context
 
     def renew() -> None:
         own = _certificate(service, certificate.certificate.parent) if certificate.own else certificate
@@ -227,9 +227,9 @@ def make_server(
     """
     import waitress
 
-    from .web.limits import AT_ONCE, MAX_BODY_BYTES, Turns
-    from .web.live import MOST_STREAMS
-    from .web.patience import limit_patience
+    from .web.edge.limits import AT_ONCE, MAX_BODY_BYTES, Turns
+    from .web.edge.live import MOST_STREAMS
+    from .web.edge.patience import limit_patience
 
     most = min(CONNECTIONS, _descriptors() - OTHER_DESCRIPTORS)
     server = waitress.create_server(
@@ -281,8 +281,8 @@ def _listener(host: str, port: int) -> socket.socket:
 
 def run_demo(service: Service, *, fresh: bool) -> int:
     """Serve the demo from a data folder of its own; ``fresh`` begins again and keeps a copy of what was there."""
-    from .bench.bench import Bench
     from .demo.load import load_demo
+    from .stand_ins.attached import Bench
 
     folder = Path(service.data) if service.data else user_data_path("ylemorph-demo")
     if fresh and folder.exists():

@@ -15,7 +15,7 @@ from ylemorph.store import fleets, jobs, shelf
 from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
-from ylemorph.web.pages import STATIC
+from ylemorph.web.edge.pages import STATIC
 
 ROOT = Path(__file__).parents[2]
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")

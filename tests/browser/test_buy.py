@@ -12,7 +12,7 @@ from playwright.sync_api import expect
 from tests.make import desk
 from ylemorph.core.disk.model import Survey
 from ylemorph.core.sizes import GiB
-from ylemorph.formats.survey_data import write_survey
+from ylemorph.formats.own.survey_data import write_survey
 
 
 @pytest.fixture

@@ -9,7 +9,7 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GiB
 from ylemorph.demo.scenario import lending_desk, quillon_480
-from ylemorph.formats.survey_data import write_survey
+from ylemorph.formats.own.survey_data import write_survey
 
 WHOLE = finished(make_plan(lending_desk().disk, quillon_480().disk, Options()))
 WRONG = change(without(WHOLE, 5), 4, sectors=of(WHOLE, 4).sectors // 2, fs_size_bytes=100 * GiB)

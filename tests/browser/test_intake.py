@@ -8,9 +8,9 @@ from playwright.sync_api import expect
 
 from tests.make import desk
 from tests.probe.conftest import IMAGES
-from ylemorph.bench.stand_ins import STAND_INS
 from ylemorph.core.disk.model import Survey
-from ylemorph.formats.survey_data import write_survey
+from ylemorph.formats.own.survey_data import write_survey
+from ylemorph.stand_ins.disks import STAND_INS
 
 NAMES = (("sda", "Brindle K1"), ("sdb", "Brindle K2"), ("sdc", "Brindle K3"), ("sdd", ""), ("sde", ""))
 PART = {"type": "part", "start": 2048, "size": 400 << 30, "parttype": "0x7", "fstype": "ntfs", "fsused": 80 << 30}
@@ -209,8 +209,8 @@ def test_the_role_in_doubt_is_asked_for(window, store):
 @pytest.fixture
 def reading_folder(served, tmp_path):
     """The running server may read from a folder for the time of one test."""
-    from ylemorph.formats.extents import unpack
-    from ylemorph.web.readings import Readings
+    from ylemorph.stand_ins.extents import unpack
+    from ylemorph.web.reading.by_path import Readings
 
     with (IMAGES / "disk-mbr-logicals.xz").open("rb") as packed:
         unpack(packed, tmp_path / "disk.img")

@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.real.volumes import present
-from ylemorph.bench.practice import FAULT_WORDS
+from ylemorph.stand_ins.practice import FAULT_WORDS
 
 pytestmark = pytest.mark.skipif(not present("mkfs.ntfs", "mkfs.fat"), reason="mkfs.ntfs and mkfs.fat are needed")
 

@@ -20,7 +20,7 @@ from ylemorph.store import jobs, people
 from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
-from ylemorph.web.certificates import own_certificate
+from ylemorph.web.edge.certificates import own_certificate
 
 PASSWORD = "four plain words here"
 

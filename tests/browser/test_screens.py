@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.browser.test_fit import fit  # noqa: F401  # a fixture
-from ylemorph.web.pages import STATIC
+from ylemorph.web.edge.pages import STATIC
 
 
 def test_what_the_table_cannot_name_is_drawn(window, demo):

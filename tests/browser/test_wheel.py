@@ -13,6 +13,8 @@ from tests.browser.conftest import ROOT
 from tests.browser.test_loop import pytestmark, whole_loop  # noqa: F401  # the loop needs the same utilities
 from tests.web.test_serving import free_port
 
+QUIET = ("--disable-pip-version-check", "--no-input")
+
 
 def run(*command, **more):
     ran = subprocess.run(command, capture_output=True, text=True, check=False, **more)
@@ -27,12 +29,12 @@ def installed(tmp_path):
     shutil.copytree(ROOT / "src", copy / "src", ignore=shutil.ignore_patterns("*.egg-info", "__pycache__"))
     for name in ("pyproject.toml", "README.md"):
         shutil.copy(ROOT / name, copy / name)
-    build = ("pip", "wheel", "--quiet", "--disable-pip-version-check", "--no-deps", "--wheel-dir", str(tmp_path))
+    build = ("pip", "wheel", "--quiet", *QUIET, "--no-deps", "--wheel-dir", str(tmp_path))
     run(sys.executable, "-m", *build, str(copy), cwd=tmp_path)
     wheel = next(tmp_path.glob("ylemorph-*.whl"))
     environment = tmp_path / "fresh"
     run(sys.executable, "-m", "venv", str(environment))
-    run(environment / "bin" / "python", "-m", "pip", "install", "--quiet", "--disable-pip-version-check", str(wheel))
+    run(environment / "bin" / "python", "-m", "pip", "install", "--quiet", "--no-compile", *QUIET, str(wheel))
     return environment / "bin" / "ylemorph"
 
 

@@ -16,7 +16,7 @@ from ylemorph.core.disk.model import Survey
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.fit.options import OPTIONS
 from ylemorph.core.sizes import GiB
-from ylemorph.formats.survey_data import write_survey
+from ylemorph.formats.own.survey_data import write_survey
 
 COMMAND = [sys.executable, "-m", "ylemorph"]
 HUGE, DIGITS = "1e999990", "9" * 5000

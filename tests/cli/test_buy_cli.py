@@ -11,7 +11,7 @@ from tests.cli.test_cli import run
 from tests.make import desk
 from ylemorph.core.disk.model import Survey
 from ylemorph.core.sizes import GiB
-from ylemorph.formats.survey_data import write_survey
+from ylemorph.formats.own.survey_data import write_survey
 
 SHELF = """name,size,price,currency,stock
 Quillon S2,480GB,44.90,EUR,5

@@ -7,8 +7,8 @@ import pytest
 from tests.cli.test_cli import run
 from tests.core.checkback.test_compare import GPT, finished, gpt_source, without
 from ylemorph.core.disk.model import Survey
-from ylemorph.formats.plan import plan_to_json
-from ylemorph.formats.survey_data import write_survey
+from ylemorph.formats.own.plan import plan_to_json
+from ylemorph.formats.own.survey_data import write_survey
 
 
 @pytest.fixture

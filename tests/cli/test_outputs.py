@@ -14,7 +14,7 @@ from tests.make import desk
 from ylemorph.cli import COMMANDS, cli, main
 from ylemorph.commands.outputs import Guarded, Place
 from ylemorph.core.disk.model import Survey
-from ylemorph.formats.survey_data import write_survey
+from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.store.database import FILE_NAME
 from ylemorph.store.preparing import prepare
 

@@ -9,7 +9,7 @@ import pytest
 from tests.cli.test_cli import run
 from tests.make import desk
 from ylemorph.core.disk.model import Survey
-from ylemorph.formats.survey_data import write_survey
+from ylemorph.formats.own.survey_data import write_survey
 
 
 @pytest.fixture

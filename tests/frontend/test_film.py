@@ -5,14 +5,14 @@ import random
 import pytest
 
 from tests.make import desk
-from ylemorph.core.carry.carry import carry_out
+from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.carry.times import duration
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB
-from ylemorph.formats.steps import film_to_data
+from ylemorph.formats.own.steps import film_to_data
 
 HEIGHT = 300
 

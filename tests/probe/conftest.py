@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from ylemorph.formats.extents import unpack
+from ylemorph.stand_ins.extents import unpack
 
 IMAGES = Path(__file__).parent / "images"
 EXPECTED = json.loads((IMAGES / "expected.json").read_text())

@@ -10,8 +10,8 @@ import zlib
 import pytest
 
 from ylemorph.core.errors import YlemorphError
-from ylemorph.formats.survey import read_survey
-from ylemorph.formats.survey_data import write_survey
+from ylemorph.formats.own.survey import read_survey
+from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.probe.disks import survey_path
 
 from .conftest import EXPECTED

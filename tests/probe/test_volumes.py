@@ -11,8 +11,9 @@ import pytest
 
 from ylemorph.probe.filesystems import read_filesystem
 from ylemorph.probe.medium import open_medium
+from ylemorph.stand_ins.extents import unpack
 
-from .conftest import EXPECTED
+from .conftest import EXPECTED, IMAGES
 
 
 def read(path):
@@ -114,11 +115,14 @@ def test_a_lost_boot_sector_is_taken_from_its_copy(image, tmp_path):
 
 def changed(image, tmp_path, name, *pieces, cut=0):
     """An image with some of its bytes changed, or cut at its end."""
-    data = bytearray(image(name).read_bytes())
-    for offset, piece in pieces:
-        data[offset : offset + len(piece)] = piece
     path = tmp_path / "changed"
-    path.write_bytes(data[: len(data) - cut])
+    with (IMAGES / f"{name}.xz").open("rb") as packed:
+        size = unpack(packed, path)  # with its holes, which a copy would write out
+    with path.open("r+b") as file:
+        for offset, piece in pieces:
+            file.seek(offset)
+            file.write(piece)
+        file.truncate(size - cut)
     return path
 
 

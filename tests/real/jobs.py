@@ -9,15 +9,15 @@ import os
 from pathlib import Path
 from typing import NamedTuple
 
-from ylemorph.core.carry.carry import carry_out
+from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.checkback.compare import check_back
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
-from ylemorph.formats.check import read_plan
-from ylemorph.formats.plan import plan_to_json
-from ylemorph.formats.shell_script import script_of
+from ylemorph.formats.documents.shell_script import script_of
+from ylemorph.formats.own.check import read_plan
+from ylemorph.formats.own.plan import plan_to_json
 from ylemorph.probe.disks import survey_path
 
 from .volumes import MIB, ext, ext_files, ntfs, ntfs_files, run, sparse

@@ -1,11 +1,9 @@
 """Jobs in SQLite: every change a revision, nothing lost."""
 
 import sqlite3
-import tempfile
 import threading
 from contextlib import closing
 from dataclasses import replace
-from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
@@ -101,16 +99,23 @@ def test_numbers_are_not_given_twice(store):
     assert jobs.create(store, STATE).state.code != first.state.code
 
 
+@pytest.fixture(scope="module")
+def shared(tmp_path_factory):
+    """One store for many examples, each with a job of its own."""
+    with closing(connect(prepare(tmp_path_factory.mktemp("shared")))) as connection:
+        connection.execute("PRAGMA synchronous = OFF")
+        yield connection
+
+
 @settings(max_examples=20)
-@given(st.lists(st.sampled_from("abcdef"), max_size=8))
-def test_any_changes_and_as_many_undos_give_the_first_state_back(texts):
-    with tempfile.TemporaryDirectory() as folder, closing(connect(prepare(Path(folder)))) as connection:
-        job = jobs.create(connection, STATE)
-        for text in texts:
-            jobs.change(connection, job.id, None, noted(text))
-        for _ in texts:
-            jobs.undo(connection, job.id, None)
-        assert jobs.get(connection, job.id).state == job.state
+@given(texts=st.lists(st.sampled_from("abcdef"), max_size=8))
+def test_any_changes_and_as_many_undos_give_the_first_state_back(shared, texts):
+    job = jobs.create(shared, STATE)
+    for text in texts:
+        jobs.change(shared, job.id, None, noted(text))
+    for _ in texts:
+        jobs.undo(shared, job.id, None)
+    assert jobs.get(shared, job.id).state == job.state
 
 
 def test_writers_at_once_lose_no_change(tmp_path):

@@ -4,7 +4,7 @@ import pytest
 
 from tests.make import desk
 from ylemorph.core.disk.model import Survey
-from ylemorph.formats.survey_data import survey_to_data
+from ylemorph.formats.own.survey_data import survey_to_data
 from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 

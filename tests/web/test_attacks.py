@@ -12,7 +12,7 @@ from tests.web.conftest import Api
 from ylemorph.core.disk.model import Survey
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.sizes import GiB
-from ylemorph.formats.survey_data import survey_to_data
+from ylemorph.formats.own.survey_data import survey_to_data
 
 SMALL = {"nominal": "480GB"}
 

@@ -6,8 +6,8 @@ import time
 import pytest
 
 from tests.real.volumes import present
-from ylemorph.formats.steps_read import read_steps
-from ylemorph.web.carry_routes import HAND_OVER
+from ylemorph.formats.own.steps_read import read_steps
+from ylemorph.web.carry.routes import HAND_OVER
 
 
 def carry(api, job):

@@ -12,7 +12,7 @@ from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, GiB
-from ylemorph.formats.survey_data import survey_to_data
+from ylemorph.formats.own.survey_data import survey_to_data
 
 PLAN = make_plan(desk(model="Brindle K4", serial="BK4-00731"), nominal_disk(480 * GB), Options())
 WHOLE = finished(PLAN)

@@ -9,7 +9,7 @@ import subprocess
 import pytest
 
 from tests.make import LISTING
-from ylemorph.formats.collecting import SCRIPTS, script_text
+from ylemorph.formats.listings.collecting import SCRIPTS, script_text
 from ylemorph.store import collecting
 
 TEXT = json.dumps(LISTING)

@@ -21,7 +21,7 @@ from ylemorph.core.disk.model import Survey
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.sizes import GB
-from ylemorph.formats.fleet_read import Found
+from ylemorph.formats.listings.fleet_read import Found
 from ylemorph.order import Queue
 from ylemorph.store import fleets, jobs, people, turns
 from ylemorph.store.database import FILE_NAME, LEAST_ROOM, RESERVE_NAME, connect, transaction
@@ -290,7 +290,7 @@ def test_a_practice_that_cannot_be_kept_is_not_begun(api, app, practised, monkey
     path = f"/api/jobs/{practised['id']}"
     api("POST", f"{path}/record", {"what": "begin"})
     held = api("GET", f"{path}/carry").get_json()["run"]
-    from ylemorph.web import practices
+    from ylemorph.web.carry import practices
 
     def full(*_given, **_more):
         raise sqlite3.OperationalError("database or disk is full")

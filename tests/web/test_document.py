@@ -17,7 +17,7 @@ from ylemorph.store.database import FILE_NAME, connect
 from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 from ylemorph.web.document import document
-from ylemorph.web.identity import COOKIE, TOKEN_HEADER
+from ylemorph.web.edge.identity import COOKIE, TOKEN_HEADER
 
 EXAMPLES = 200 if os.environ.get("HYPOTHESIS_PROFILE") == "deep" else 4
 WHOLE = document()

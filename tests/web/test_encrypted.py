@@ -19,10 +19,10 @@ from tests.web.test_collect import run
 from tests.web.test_network import routes
 from tests.web.test_serving import free_port
 from ylemorph.serving import Service, run_server
-from ylemorph.web import encryption
-from ylemorph.web.addresses import certified_names
-from ylemorph.web.certificates import CERTIFICATE, KEY, LASTS, RENEWED_BEFORE, own_certificate
-from ylemorph.web.encryption import MOST_OF_ONE, Clients, group_of
+from ylemorph.web.edge import encryption
+from ylemorph.web.edge.addresses import certified_names
+from ylemorph.web.edge.certificates import CERTIFICATE, KEY, LASTS, RENEWED_BEFORE, own_certificate
+from ylemorph.web.edge.encryption import MOST_OF_ONE, Clients, group_of
 
 PASSWORD = "copper kettle on a ledge"
 

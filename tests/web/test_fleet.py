@@ -16,12 +16,12 @@ import pytest
 from tests.make import desk
 from ylemorph.core.disk.model import Survey
 from ylemorph.core.sizes import GiB
-from ylemorph.formats.survey_data import write_survey
+from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.store import fleets
 from ylemorph.store.database import connect
-from ylemorph.web import fleet_runs
 from ylemorph.web.app import create_app
-from ylemorph.web.fleet_runs import FleetRuns
+from ylemorph.web.fleet import runs as fleet_runs
+from ylemorph.web.fleet.runs import FleetRuns
 
 
 def file(name, text):
@@ -241,7 +241,7 @@ def test_what_broke_off_is_said_once_and_gone_on_with_when_asked(api, app, fleet
 PARENT = """
 import os, sys, time
 from concurrent.futures import ProcessPoolExecutor
-from ylemorph.formats.fleet_work import leave_with
+from ylemorph.usecases.fleet_work import leave_with
 if __name__ == "__main__":
     pool = ProcessPoolExecutor(1, initializer=leave_with, initargs=(os.getpid(),))
     print(pool.submit(os.getpid).result(), flush=True)

@@ -11,8 +11,8 @@ from tests.store.test_files import filled, small_disk  # noqa: F401  # a fixture
 from tests.web.test_killed import Server, sound
 from tests.web.test_shapes import asked  # noqa: F401  # a fixture
 from ylemorph.store.database import FILE_NAME, connect
-from ylemorph.web import db
-from ylemorph.web.rights import changes_data
+from ylemorph.web.edge import db
+from ylemorph.web.edge.rights import changes_data
 
 # Writes that need no room of the data file, or free some.
 NO_ROOM_NEEDED = {

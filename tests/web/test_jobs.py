@@ -4,8 +4,8 @@ import pytest
 
 from ylemorph.core.job.state import SizedTarget
 from ylemorph.demo.scenario import jobs as demo_jobs
-from ylemorph.formats.options import options_to_data
-from ylemorph.formats.survey_data import survey_to_data
+from ylemorph.formats.own.options import options_to_data
+from ylemorph.formats.own.survey_data import survey_to_data
 
 
 def change(api, job, headers=None, **body):

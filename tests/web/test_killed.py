@@ -20,7 +20,7 @@ from tests.make import desk, job_of
 from tests.web.test_serving import free_port
 from ylemorph.core.disk.model import Survey
 from ylemorph.demo.load import load_demo
-from ylemorph.formats.survey_data import survey_to_data
+from ylemorph.formats.own.survey_data import survey_to_data
 from ylemorph.store import jobs
 from ylemorph.store.database import FILE_NAME, connect
 from ylemorph.store.files import back_up

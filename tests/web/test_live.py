@@ -10,10 +10,10 @@ import pytest
 
 from ylemorph.serving import make_server
 from ylemorph.store.preparing import prepare
-from ylemorph.web import limits, live
 from ylemorph.web.app import create_app
-from ylemorph.web.limits import BODY_LIMITS, BUSY, Turns, most_bytes
-from ylemorph.web.live import MOST_STREAMS, Hub, TooMany, events
+from ylemorph.web.edge import limits, live
+from ylemorph.web.edge.limits import BODY_LIMITS, BUSY, Turns, most_bytes
+from ylemorph.web.edge.live import MOST_STREAMS, Hub, TooMany, events
 
 
 @pytest.fixture

@@ -11,7 +11,7 @@ from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 from ylemorph.web.document import document
-from ylemorph.web.identity import COOKIE, TOKEN_HEADER
+from ylemorph.web.edge.identity import COOKIE, TOKEN_HEADER
 
 PASSWORD = "four plain words here"
 # What each route asks for, written down by hand: the table in the program is checked against it.

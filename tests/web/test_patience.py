@@ -8,7 +8,7 @@ from types import SimpleNamespace
 import pytest
 
 from ylemorph.serving import make_server
-from ylemorph.web.patience import BODY_SECONDS, HEAD_SECONDS, Patience
+from ylemorph.web.edge.patience import BODY_SECONDS, HEAD_SECONDS, Patience
 
 
 @pytest.fixture

@@ -5,22 +5,19 @@ import json
 import pytest
 from pydantic import BaseModel, TypeAdapter
 
-from ylemorph.web import (
-    bench_routes,
-    carry_routes,
-    check_routes,
-    collect_routes,
-    compare_routes,
-    data_routes,
-    fleet_routes,
-    job_routes,
-    live_routes,
-    people_routes,
-    plans,
-    setting_routes,
-    shelf_routes,
-    survey_routes,
-)
+from ylemorph.web.buy import routes as shelf_routes
+from ylemorph.web.carry import routes as carry_routes
+from ylemorph.web.check import routes as check_routes
+from ylemorph.web.data import routes as data_routes
+from ylemorph.web.data import setting_routes
+from ylemorph.web.edge import live_routes
+from ylemorph.web.fleet import routes as fleet_routes
+from ylemorph.web.jobs import compare_routes
+from ylemorph.web.jobs import plan_routes as plans
+from ylemorph.web.jobs import routes as job_routes
+from ylemorph.web.people import routes as people_routes
+from ylemorph.web.reading import bench_routes, collect_routes
+from ylemorph.web.reading import routes as survey_routes
 
 BLUEPRINTS = (
     bench_routes,

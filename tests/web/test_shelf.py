@@ -5,7 +5,7 @@ import pytest
 from tests.make import desk
 from ylemorph.core.disk.model import Survey
 from ylemorph.core.sizes import GiB
-from ylemorph.formats.survey_data import survey_to_data
+from ylemorph.formats.own.survey_data import survey_to_data
 
 CSV = (
     "name;size;link;form;price;currency;stock\nQuillon S2;480GB;sata;2.5-inch;44,90;EUR;3\n"

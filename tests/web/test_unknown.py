@@ -10,10 +10,10 @@ import pytest
 from tests.web.test_collect import send
 from tests.web.test_network import PASSWORD, Browser, network  # noqa: F401  # a fixture
 from ylemorph.store import collecting, people
-from ylemorph.web import attempts, limits
-from ylemorph.web.attempts import Attempts, TooOften
-from ylemorph.web.identity import COOKIE, MOST_UNKNOWN_BYTES
-from ylemorph.web.live import ENDED
+from ylemorph.web.edge import attempts, limits
+from ylemorph.web.edge.attempts import Attempts, TooOften
+from ylemorph.web.edge.identity import COOKIE, MOST_UNKNOWN_BYTES
+from ylemorph.web.edge.live import ENDED
 
 MANY = "[" + "[]," * 5_000_000 + "[]]"  # 16 MB of lists
 
@@ -129,8 +129,8 @@ def test_a_refused_change_of_a_person_changes_nothing(network):  # noqa: F811
 
 
 def test_streams_end_with_their_right(network, monkeypatch):  # noqa: F811
-    monkeypatch.setattr("ylemorph.web.live.BEAT_SECONDS", -1)
-    monkeypatch.setattr("ylemorph.web.live.LOOK_SECONDS", 0.001)
+    monkeypatch.setattr("ylemorph.web.edge.live.BEAT_SECONDS", -1)
+    monkeypatch.setattr("ylemorph.web.edge.live.LOOK_SECONDS", 0.001)
     look = Browser(network, "Look")
     answer = look.client.get("/api/events", headers={"Host": "127.0.0.1:8642"})
     given = iter(answer.response)
@@ -222,7 +222,7 @@ def test_an_arrival_has_the_disks_of_one_machine_and_is_read_once(api, job, monk
     assert refused.status_code == 422
     assert "65 disks are more" in refused.get_json()["detail"]
     reads = []
-    from ylemorph.web import collect_routes
+    from ylemorph.web.reading import collect_routes
 
     own = collect_routes.read_any
     monkeypatch.setattr(collect_routes, "read_any", lambda body: reads.append(1) or own(body))

@@ -17,7 +17,7 @@ def check(plan: str, found: str, disk: str | None, form: str, out: str | None) -
     """Compare the finished disk FOUND (an image, a device, a survey or a listing) with PLAN (the JSON of a plan)."""
     from ..core.checkback.compare import check_back
     from ..core.errors import YlemorphError
-    from ..formats.check import check_to_json, check_to_text, read_plan
+    from ..formats.own.check import check_to_json, check_to_text, read_plan
 
     if plan == "-" and found == "-":
         raise YlemorphError("standard input can be read only once", at="FOUND", mend="give one of the two as a file")

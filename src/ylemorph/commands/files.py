@@ -30,7 +30,7 @@ def read_disk(name: str, wanted: str | None = None, option: str = "--disk") -> "
         from ..probe.disks import survey_path
 
         return survey_path(name)
-    from ..formats.reading import read_any
+    from ..formats.listings.reading import read_any
 
     try:
         reading = read_any(data)
@@ -58,7 +58,7 @@ def _unreadable(error: OSError | ValueError, name: str, shown: str) -> YlemorphE
 
 def _read(name: str) -> tuple[bool, bytes]:
     """Whether it is an image or a device, and else the whole text as far as a listing may be long."""
-    from ..formats.survey_data import MAX_FILE_BYTES
+    from ..formats.own.survey_data import MAX_FILE_BYTES
 
     if name == "-":
         if sys.stdin is None or sys.stdin.closed:

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from ..core.buy.assess import Target
     from ..core.buy.fleet import Bought, Fleet, Read, Trouble
     from ..core.fit.options import Fit, Options
-    from ..formats.fleet_read import Found
+    from ..formats.listings.fleet_read import Found
 
 SHARED = [kind for kind in OPTIONS.values() if kind.scope not in ("rows", "target") and kind.key != "fit"]
 TOGETHER = 16  # files that a process gets at a time
@@ -51,7 +51,7 @@ def fleet(
 ) -> int:  # fmt: skip
     """Fit many machines: PATH is a survey, a folder or archive of them, or a table with a machine column."""
     from ..core.buy.fleet import Read, fleet_of
-    from ..formats.options import options_from
+    from ..formats.own.options import options_from
 
     options = options_from(options_given(flags))
     wanted, shelf = _targets(targets, shelf_file)
@@ -93,8 +93,8 @@ def _bought(made: "Fleet", shelf: list[Any], currency: str) -> "Bought | None":
 def _write(made: "Fleet", bought: "Bought | None", form: str, out: str | None) -> None:
     import io
 
-    from ..formats import fleet as formats
-    from ..formats.fleet_text import fleet_to_text
+    from ..formats.documents.fleet_text import fleet_to_text
+    from ..formats.own import fleet as formats
 
     if form == "xlsx":
         book = io.BytesIO()
@@ -123,9 +123,9 @@ def assessed(
         for task in tasks:
             yield from work(task)
         return
-    from ..formats.fleet_work import leave_with
+    from ..usecases.fleet_work import leave_with
 
-    for module in ("formats.fleet", "formats.reading", "formats.survey", "probe.disks"):
+    for module in ("formats.own.fleet", "formats.listings.reading", "formats.own.survey", "probe.disks"):
         import_module(f"..{module}", __package__)  # once, before the processes part
     with ProcessPoolExecutor(processes, initializer=leave_with, initargs=(os.getpid(),)) as pool:
         for found in pool.map(work, tasks, chunksize=TOGETHER):
@@ -134,7 +134,7 @@ def assessed(
 
 def _tasks(paths: Iterable[str]) -> "Iterator[str | tuple[str, bytes] | Trouble]":
     """Paths as they are; an archive's files one by one, so that all processes get some."""
-    from ..formats.fleet_read import archive_items, is_archive, paths_under
+    from ..formats.listings.fleet_read import archive_items, is_archive, paths_under
 
     for path in paths_under(list(paths)):
         if isinstance(path, str):
@@ -182,7 +182,7 @@ def _work(
 
 def _written(read: "Read", names: list[str], form: str) -> "Read":
     """With its lines as text, where the form is made of such: less travels between processes than with values."""
-    from ..formats.fleet import WRITERS, cells_of
+    from ..formats.own.fleet import WRITERS, cells_of
 
     if form not in WRITERS:
         return read
@@ -192,7 +192,7 @@ def _written(read: "Read", names: list[str], form: str) -> "Read":
 
 def _found(task: "str | tuple[str, bytes] | Trouble") -> "Iterable[Found | Trouble]":
     from ..core.buy.fleet import Trouble
-    from ..formats.fleet_read import Found, read_item, read_path
+    from ..formats.listings.fleet_read import Found, read_item, read_path
 
     if isinstance(task, Trouble):
         return [task]

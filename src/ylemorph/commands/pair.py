@@ -58,7 +58,7 @@ def plan_of(
 ) -> "Plan":
     """The plan that the arguments ask for. Raises YlemorphError."""
     from ..core.fit.plan import make_plan
-    from ..formats.options import options_from
+    from ..formats.own.options import options_from
 
     if source == "-" and target == "-":
         raise YlemorphError("standard input can be read only once", at="--target", mend="give one of the two as a file")
@@ -79,7 +79,7 @@ def options_given(flags: dict[str, Any]) -> dict[str, Any]:
 def read_target(text: str, sector: int, wanted: str | None) -> "Disk":
     """A size where the text reads as one and no file has that name; else a file."""
     from ..core.errors import BadSize
-    from ..formats.targets import target_from_text
+    from ..formats.own.targets import target_from_text
 
     if text != "-" and not Path(text).exists():
         try:

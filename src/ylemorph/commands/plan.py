@@ -43,7 +43,7 @@ def _check_image_place(out: str | None) -> None:
 
 
 def _write_table_image(made: "Plan", out: str) -> None:
-    from ..formats.table_bytes import table_pieces, write_pieces
+    from ..formats.documents.table_bytes import table_pieces, write_pieces
 
     pieces = table_pieces(made)  # before a file is begun
     write_file(out, lambda file: write_pieces(made, pieces, file))
@@ -51,17 +51,17 @@ def _write_table_image(made: "Plan", out: str) -> None:
 
 def _rendered(made: "Plan", form: str, *, terminal: bool) -> str:
     if form == "table":
-        from ..formats.text import plan_to_text
+        from ..formats.documents.plan_text import plan_to_text
 
         return plan_to_text(made, made.source, made.target, terminal=terminal)
     if form == "sfdisk":
-        from ..formats.sfdisk import plan_to_script
+        from ..formats.documents.sfdisk import plan_to_script
 
         return plan_to_script(made)
     if form == "svg":
-        from ..formats.svg import plan_to_svg
+        from ..formats.documents.svg import plan_to_svg
 
         return plan_to_svg(made, made.source, made.target)
-    from ..formats.plan import plan_to_csv, plan_to_json
+    from ..formats.own.plan import plan_to_csv, plan_to_json
 
     return plan_to_json(made) if form == "json" else plan_to_csv(made)

@@ -15,8 +15,8 @@ def rehearse(steps: str, form: str) -> int:
     """Run STEPS (the JSON of `ylemorph steps`, or -) through a model of the disks, and say whether anything is lost."""
     from ..core.carry.rehearse import rehearse as run
     from ..core.errors import YlemorphError
-    from ..formats.steps import verdict_to_data
-    from ..formats.steps_read import read_steps, verdict_text
+    from ..formats.own.steps import verdict_to_data
+    from ..formats.own.steps_read import read_steps, verdict_text
 
     shown, text = read_text_file(steps)
     try:

@@ -15,6 +15,6 @@ SCHEMAS = {"disk": "survey", "plan": "plan_schema", "steps": "steps_schema", "ch
 @click.argument("what", type=click.Choice(list(SCHEMAS)))
 def schema(what: str) -> int:
     """Print the JSON Schema of a survey (disk), a plan, steps, a check or a fleet."""
-    made = import_module(f"..formats.{SCHEMAS[what]}", __package__).schema()
+    made = import_module(f"..formats.own.{SCHEMAS[what]}", __package__).schema()
     sys.stdout.write(json.dumps(made, indent=1) + "\n")
     return EXIT_FITS

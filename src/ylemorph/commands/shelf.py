@@ -27,8 +27,8 @@ def shelf(source: str, disk: str | None, shelf_file: str | None, form: str, out:
 
     from ..core.buy.growth import day_of, typed
     from ..core.buy.shelf import Circumstances, look
-    from ..formats.ladder import ladder_to_csv, ladder_to_json, ladder_to_text
-    from ..formats.options import options_from
+    from ..formats.own.ladder import ladder_to_csv, ladder_to_json, ladder_to_text
+    from ..formats.own.options import options_from
 
     survey = read_disk(source, disk)
     options = options_from(options_given(flags), survey.disk)
@@ -44,8 +44,8 @@ def shelf(source: str, disk: str | None, shelf_file: str | None, form: str, out:
 def read_shelf_file(name: str | None) -> "list[ShelfDisk]":
     """A shelf from a CSV file, or the usual sizes without prices. Raises YlemorphError with the file's name."""
     from ..core.buy.shelf import usual_shelf
-    from ..formats.reading import decoded
-    from ..formats.shelf import read_shelf
+    from ..formats.listings.reading import decoded
+    from ..formats.own.shelf import read_shelf
 
     if name is None:
         return usual_shelf()

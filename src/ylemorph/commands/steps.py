@@ -13,7 +13,7 @@ from .outputs import Guarded, out_option
 from .pair import pair_options, plan_of
 
 if TYPE_CHECKING:
-    from ..core.carry.carry import Carrying
+    from ..core.carry.carrying import Carrying
 
 STEPS_FORMATS = ("table", "json", "sh", "pdf")
 
@@ -26,13 +26,13 @@ STEPS_FORMATS = ("table", "json", "sh", "pdf")
 @out_option
 def steps(way: Any, facts: tuple[str, ...], form: str, out: str | None, **given: Any) -> int:
     """Say how the plan for SOURCE and its target is carried out: the ways, and the steps of one of them."""
-    from ..core.carry.carry import carry_out
-    from ..formats.options import facts_from
+    from ..core.carry.carrying import carry_out
+    from ..formats.own.options import facts_from
 
     made = carry_out(plan_of(**given), facts_from(_pairs(facts)), way)
     fits = made.ground.plan.verdict in ("comfortable", "tight")
     if form == "pdf":
-        from ..formats.sheet import sheet_pdf
+        from ..formats.documents.sheet import sheet_pdf
 
         write_bytes(sheet_pdf(made), out)
     else:
@@ -55,13 +55,13 @@ def _pairs(facts: tuple[str, ...]) -> dict[str, str]:
 
 def _rendered(made: "Carrying", form: str, *, terminal: bool) -> str:
     if form == "json":
-        from ..formats.steps import steps_to_json
+        from ..formats.own.steps import steps_to_json
 
         return steps_to_json(made)
     if form == "sh":
-        from ..formats.shell_script import script_of
+        from ..formats.documents.shell_script import script_of
 
         return script_of(made)
-    from ..formats.steps_text import steps_to_text
+    from ..formats.documents.steps_text import steps_to_text
 
     return steps_to_text(made, terminal=terminal)

@@ -5,7 +5,7 @@ import time
 
 import click
 
-from ..formats.survey_data import write_survey
+from ..formats.own.survey_data import write_survey
 from ..probe.disks import survey_path
 from . import EXIT_FITS
 from .files import is_terminal, write_text

@@ -9,7 +9,7 @@ from ..core.disk.model import Disk, FileSystem, Link, Survey
 from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, MICROSOFT_RESERVED, RECOVERY
 from ..core.fit.options import Options
 from ..core.sizes import GB, Bytes, GiB, MiB, nominal_sectors
-from ..formats.fleet_read import Found, read_item
+from ..formats.listings.fleet_read import Found, read_item
 from ..store import fleets, shelf
 from .scenario import SECTOR, TAKEN, _Layout, disk, fs, lending_desk
 

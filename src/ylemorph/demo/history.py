@@ -4,7 +4,7 @@ import sqlite3
 from dataclasses import replace
 from datetime import datetime, timedelta
 
-from ..core.carry.carry import Carrying, carry_out
+from ..core.carry.carrying import Carrying, carry_out
 from ..core.carry.facts import Facts
 from ..core.checkback.planned import Planned, PlannedRow, planned_of
 from ..core.disk.check import checked
@@ -12,7 +12,7 @@ from ..core.disk.model import Disk, FileSystem, Partition, Survey
 from ..core.fit.plan import Plan, make_plan
 from ..core.job.state import JobState
 from ..core.sizes import Bytes
-from ..formats.steps import steps_to_data
+from ..formats.own.steps import steps_to_data
 from ..store import closings, jobs, runs
 from .scenario import SECTOR, map_room, quillon, story_corner
 

@@ -2,7 +2,7 @@
 
 import sqlite3
 
-from ..bench.bench import Bench, usual
+from ..stand_ins.attached import Bench, usual
 from ..store import jobs
 from .fleet import load_fleet
 from .history import load_history

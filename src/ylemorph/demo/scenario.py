@@ -6,7 +6,7 @@ from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MI
 from ..core.fit.options import Options
 from ..core.job.state import JobState, SizedTarget
 from ..core.sizes import GB, Bytes, GiB, KiB, MiB, div_up, nominal_sectors
-from ..formats.targets import target_from_text
+from ..formats.own.targets import target_from_text
 
 TAKEN = "2026-11-23T10:00:00Z"
 SECTOR = 512

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from ..core.errors import BadSurvey, YlemorphError
-from ..formats.survey import survey_from_kept
+from ..formats.own.survey import survey_from_kept
 from . import jobs, surveys
 from .database import snapshot, transaction
 

@@ -13,9 +13,9 @@ from ..core.buy.verdicts import Outcome
 from ..core.errors import BadOption
 from ..core.fit.layout import VERDICTS
 from ..core.fit.options import Fit, Options
-from ..formats.fleet_read import Found
-from ..formats.options import options_from, options_to_data
-from ..formats.shelf import shelf_disk_from, shelf_disk_to_texts
+from ..formats.listings.fleet_read import Found
+from ..formats.own.options import options_from, options_to_data
+from ..formats.own.shelf import shelf_disk_from, shelf_disk_to_texts
 from . import surveys
 from .database import NotFound, freeing, now, transaction
 

@@ -17,9 +17,9 @@ from ..core.fit.options import Options
 from ..core.job.change import Change
 from ..core.job.changes import apply
 from ..core.job.state import JobState, SizedTarget
-from ..formats.changes import change_to_data
-from ..formats.options import facts_from, facts_to_data, options_from, options_to_data
-from ..formats.targets import target_from_text
+from ..formats.own.changes import change_to_data
+from ..formats.own.options import facts_from, facts_to_data, options_from, options_to_data
+from ..formats.own.targets import target_from_text
 from . import surveys
 from .closings import must_be_open
 from .database import NotFound, freeing, now, snapshot, transaction

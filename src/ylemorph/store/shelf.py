@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from ..core.buy.shelf import MOST_SHELF, ShelfDisk
 from ..core.errors import BadOption, YlemorphError
-from ..formats.shelf import shelf_disk_from, shelf_disk_to_texts
+from ..formats.own.shelf import shelf_disk_from, shelf_disk_to_texts
 from .database import snapshot, transaction
 
 

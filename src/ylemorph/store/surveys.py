@@ -9,8 +9,8 @@ from functools import lru_cache
 
 from ..core.disk.model import Survey
 from ..core.errors import YlemorphError
-from ..formats.survey import survey_from_kept
-from ..formats.survey_data import write_survey
+from ..formats.own.survey import survey_from_kept
+from ..formats.own.survey_data import write_survey
 from .database import NotFound
 
 

@@ -7,40 +7,31 @@ from flask_openapi3.models.info import Info
 from flask_openapi3.openapi import OpenAPI
 
 from .. import __version__
-from ..bench.bench import Bench
+from ..stand_ins.attached import Bench
 from ..store.jobs import Conflict
 from ..store.shelf import ShelfConflict
-from . import (
-    bench_routes,
-    carry_routes,
-    check_routes,
-    collect_routes,
-    compare_routes,
-    data_routes,
-    db,
-    fleet_routes,
-    guard,
-    identity,
-    job_routes,
-    live_routes,
-    log,
-    pages,
-    people_routes,
-    plans,
-    problems,
-    setting_routes,
-    shelf_routes,
-    survey_routes,
-)
-from .certificates import Certificate
-from .deleted import Deleted
-from .fleet_runs import FleetRuns
-from .job_list import Lines
-from .limits import MAX_BODY_BYTES
+from ..usecases.deleted import Deleted
+from .buy import routes as shelf_routes
+from .carry import routes as carry_routes
+from .carry.practices import Practices
+from .check import routes as check_routes
+from .data import routes as data_routes
+from .data import setting_routes
+from .edge import db, guard, identity, live_routes, log, pages, problems
+from .edge.certificates import Certificate
+from .edge.limits import MAX_BODY_BYTES
+from .edge.openapi import finished
+from .fleet import routes as fleet_routes
+from .fleet.runs import FleetRuns
+from .jobs import compare_routes
+from .jobs import plan_routes as plans
+from .jobs import routes as job_routes
+from .jobs.list import Lines
 from .models import Problem
-from .openapi import finished
-from .practices import Practices
-from .readings import Readings
+from .people import routes as people_routes
+from .reading import bench_routes, collect_routes
+from .reading import routes as survey_routes
+from .reading.by_path import Readings
 
 
 def create_app(

@@ -10,9 +10,9 @@ from ..core.fit.layout import Verdict
 from ..core.fit.options import Fit
 from ..core.fit.plan import RowChange
 from ..core.job.state import Stage
-from ..formats.option_models import OptionsModel
-from ..formats.plan_schema import FindingModel, PlanModel, UnallocatedModel
-from ..formats.survey import SurveyModel
+from ..formats.own.option_models import OptionsModel
+from ..formats.own.plan_schema import FindingModel, PlanModel, UnallocatedModel
+from ..formats.own.survey import SurveyModel
 from ..store.history import Revision
 
 Line = Annotated[str, Field(max_length=200)]

@@ -6,7 +6,7 @@ import pytest
 
 from tests.make import desk
 from ylemorph.core.carry.aftermath import REASONS, aftermath
-from ylemorph.core.carry.carry import carry_out
+from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.carry.rehearse import stopped_at
 from ylemorph.core.carry.ways import WAY_KINDS

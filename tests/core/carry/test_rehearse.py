@@ -6,12 +6,12 @@ import random
 
 import pytest
 
-from ylemorph.core.carry.carry import carry_out
+from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.rehearse import rehearse
 from ylemorph.core.carry.ways import WAY_KINDS
 from ylemorph.core.errors import YlemorphError
-from ylemorph.formats.steps import steps_to_data
-from ylemorph.formats.steps_read import read_steps
+from ylemorph.formats.own.steps import steps_to_data
+from ylemorph.formats.own.steps_read import read_steps
 
 from .pairs import damaged, random_facts, random_plan
 from .simulator import Bench

@@ -3,7 +3,7 @@
 import pytest
 
 from tests.make import desk, disk, fs, part, row_of
-from ylemorph.core.carry.carry import carry_out
+from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.check_lists import LINES
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.carry.figures import figures_of

@@ -5,7 +5,7 @@ from fractions import Fraction
 import pytest
 
 from tests.make import disk, fs, part
-from ylemorph.core.carry.carry import carry_out
+from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.carry.times import (
     BY_FILE,

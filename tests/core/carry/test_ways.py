@@ -5,7 +5,7 @@ import random
 import pytest
 
 from tests.make import desk, disk, fs, part, row_of
-from ylemorph.core.carry.carry import carry_out, outlook, questions_of
+from ylemorph.core.carry.carrying import carry_out, outlook, questions_of
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.carry.sequence import WAYS
 from ylemorph.core.carry.ways import WAY_KINDS

@@ -7,7 +7,7 @@ from tests.make import changed, desk, job_of, sources, targets
 from ylemorph.core.errors import OutOfBounds, YlemorphError
 from ylemorph.core.fit.actions import ACTIONS, actions_of
 from ylemorph.core.fit.plan import make_plan
-from ylemorph.formats.plan import remedy_change
+from ylemorph.formats.own.plan import remedy_change
 
 # How each action is sent.
 SENT = {

@@ -16,7 +16,7 @@ from ylemorph.core.fit.layout import VERDICTS
 from ylemorph.core.fit.options import FITS, Options, Tail
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, GiB, MiB
-from ylemorph.formats.plan import plan_to_json
+from ylemorph.formats.own.plan import plan_to_json
 
 
 def sizes(plan, *numbers):

@@ -12,9 +12,9 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.job.state import Pair
 from ylemorph.core.sizes import GB, GiB, MiB
-from ylemorph.formats.changes import CHANGE_KINDS
-from ylemorph.formats.options import options_from, options_to_data
-from ylemorph.formats.row_sizes import RowFigures, row_size
+from ylemorph.formats.own.changes import CHANGE_KINDS
+from ylemorph.formats.own.options import options_from, options_to_data
+from ylemorph.formats.own.row_sizes import RowFigures, row_size
 
 FIGURES = RowFigures(200 * GiB, 400 * GiB, 100 * GiB, 102 * GiB, 115 * GiB, 440 * GiB, 512)
 PAIR = Pair(desk(), nominal_disk(480 * GB))

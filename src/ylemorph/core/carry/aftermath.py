@@ -12,7 +12,7 @@ from ..fit.layout import Verdict as Fits
 from ..fit.options import Options
 from ..fit.plan import PlanRow, make_plan
 from ..sizes import Bytes, Units, format_size
-from .carry import carry_out
+from .carrying import carry_out
 from .ground import Ground
 from .rehearse import stopped_at
 from .sequence import Sequence, Step, WayKey

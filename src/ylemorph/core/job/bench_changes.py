@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from ..carry.carry import carry_out
+from ..carry.carrying import carry_out
 from ..carry.facts import FACTS, check_facts
 from ..carry.sequence import WayKey
 from ..carry.ways import WAY_KINDS

@@ -1,0 +1,1 @@
+"""What other utilities and people write of disks, read: one registry in `reading.py`."""

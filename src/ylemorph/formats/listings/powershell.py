@@ -1,0 +1,158 @@
+"""What PowerShell's storage cmdlets give as JSON: Get-Disk, Get-Partition and Get-Volume in one file.
+
+The properties and their numbers are those of Microsoft's Storage Management API documentation (from memory).
+"""
+
+from collections.abc import Mapping
+from typing import Any, TypeVar
+
+from ...core.disk.listing import Listed, Unreadable, complete_listing
+from ...core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Health, HealthState, Link, Partition, Role, Table
+from ...core.errors import BadSurvey
+from ...core.sizes import MAX_BYTES, Bytes
+from .kind_words import kind_from_word
+
+COMMAND = (
+    "@{Disks=@(Get-Disk); Partitions=@(Get-Partition); Volumes=@(Get-Volume)} | "
+    "ConvertTo-Json -Depth 3 | Out-File disk.json"
+)
+BUS: dict[Any, Link] = {3: "sata", 7: "usb3", 11: "sata", 17: "nvme", "ATA": "sata", "USB": "usb3", "SATA": "sata",
+                        "NVMe": "nvme"}  # fmt: skip
+STYLES: dict[Any, Table] = {0: "none", 1: "mbr", 2: "gpt", "RAW": "none", "MBR": "mbr", "GPT": "gpt"}
+HEALTH: dict[Any, HealthState] = {0: "good", 1: "worn", 2: "failing", "Healthy": "good", "Warning": "worn",
+                                  "Unhealthy": "failing"}  # fmt: skip
+
+
+def is_powershell(data: Mapping[str, Any]) -> bool:
+    return {"disks", "partitions"} <= {str(key).lower() for key in data}
+
+
+def read_powershell(data: Mapping[str, Any]) -> tuple[Listed | Unreadable, ...]:
+    """All disks of the file, each by itself. Raises BadSurvey where the lists are not what they should be."""
+    lists = {str(key).lower(): value for key, value in data.items()}
+    disks, partitions, volumes = (_objects(lists.get(key), key) for key in ("disks", "partitions", "volumes"))
+    found: list[Listed | Unreadable] = []
+    for index, disk in enumerate(disks):
+        own = [p for p in partitions if p.get("DiskNumber") == disk.get("Number")]
+        try:
+            found.append(_disk(disk, own, volumes))
+        except BadSurvey as error:
+            wrong = BadSurvey(error.problem, at=f"Disks[{index}] {error.at}".strip(), mend=error.mend)
+            found.append(Unreadable(f"disk {disk.get('Number', '')}", wrong))
+    return tuple(found)
+
+
+def _objects(value: Any, key: str) -> list[Mapping[str, Any]]:
+    """A list; one object alone is written without one by some versions, and text where the depth was too small."""
+    items = [] if value is None else value if isinstance(value, list) else [value]
+    if any(not isinstance(item, Mapping) for item in items):
+        raise BadSurvey("it holds text instead of objects", at=key.capitalize(), mend="run the command with -Depth 3")
+    return items
+
+
+def _disk(disk: Mapping[str, Any], own: list[Mapping[str, Any]], volumes: list[Mapping[str, Any]]) -> Listed:
+    sector = _whole(disk, "LogicalSectorSize") or 512
+    table = _looked_up(STYLES, disk, "PartitionStyle") or "none"
+    size = _whole(disk, "Size")
+    if size is None:
+        raise BadSurvey("the size is missing", at="Size", mend="run the command again as an administrator")
+    signature = _whole(disk, "Signature")
+    made = Disk(
+        sectors=size // sector,
+        logical_sector_bytes=sector,
+        physical_sector_bytes=_whole(disk, "PhysicalSectorSize") or None,
+        model=_text(disk, "FriendlyName") or _text(disk, "Model"),
+        serial=_text(disk, "SerialNumber"),
+        link=_looked_up(BUS, disk, "BusType") or "unknown",
+        table=table,
+        table_id=_guid(disk, "Guid") if table == "gpt" else f"0x{signature:08x}" if signature is not None else "",
+        partitions=tuple(_partition(p, _volume(p, volumes), sector, gpt=table == "gpt") for p in own),
+        health=_health(disk),
+    )
+    return complete_listing(f"disk {disk.get('Number', '')} {made.model}".strip(), made)
+
+
+def _health(disk: Mapping[str, Any]) -> Health | None:
+    state = _looked_up(HEALTH, disk, "HealthStatus")
+    return Health(state) if state else None
+
+
+def _partition(partition: Mapping[str, Any], volume: Mapping[str, Any] | None, sector: int, *, gpt: bool) -> Partition:
+    number, offset, size = (_whole(partition, key) for key in ("PartitionNumber", "Offset", "Size"))
+    if number is None or offset is None or size is None:
+        raise BadSurvey(
+            "number, offset or size of a partition are missing", at="Partitions", mend="run the command again"
+        )
+    flags: set[Flag] = set()
+    for key, flag in (("IsActive", "active"), ("IsHidden", "hidden"), ("NoDefaultDriveLetter", "no-auto")):
+        if partition.get(key) is True:
+            flags.add(flag)  # type: ignore[arg-type]  # each is one of the words of Flag
+    role: Role | None = "system" if partition.get("IsBoot") is True else None
+    return Partition(
+        number=number,
+        first_lba=offset // sector,
+        sectors=size // sector,
+        type=_guid(partition, "GptType") if gpt else f"0x{_whole(partition, 'MbrType') or 0:02X}",
+        flags=frozenset(flags),
+        role=role,
+        filesystem=_filesystem(volume) if volume else None,
+        uuid=_guid(partition, "Guid") if gpt else "",
+    )
+
+
+def _volume(partition: Mapping[str, Any], volumes: list[Mapping[str, Any]]) -> Mapping[str, Any] | None:
+    """By the volume's path, which is among the partition's ways of access; else by the drive's letter."""
+    paths = partition.get("AccessPaths")
+    ways = paths if isinstance(paths, list | str) else []
+    letter = _text(partition, "DriveLetter")
+    for volume in volumes:
+        if _text(volume, "Path") and _text(volume, "Path") in ways:
+            return volume
+    return next((v for v in volumes if letter and _text(v, "DriveLetter") == letter), None)
+
+
+def _filesystem(volume: Mapping[str, Any]) -> FileSystem | None:
+    word = _text(volume, "FileSystem") or _text(volume, "FileSystemType")
+    size, left = _whole(volume, "Size"), _whole(volume, "SizeRemaining")
+    if not word or word.lower() == "unknown":
+        return None
+    if size is not None and left is not None and left > size:
+        raise BadSurvey("a volume has more left than its size", at="Volumes", mend="run the command again")
+    kind = kind_from_word(word) or "unknown"
+    return FileSystem(
+        kind=kind,
+        label=_text(volume, "FileSystemLabel"),
+        cluster_bytes=_positive(_whole(volume, "AllocationUnitSize")),
+        size_bytes=_positive(size),
+        used_bytes=Bytes(size - left) if size and left is not None else None,
+        used_kind="mounted" if size and left is not None else "unknown",
+        state="damaged" if _looked_up(HEALTH, volume, "HealthStatus") == "failing" else "unknown",
+        detail=word if kind == "unknown" else "",
+    )
+
+
+T = TypeVar("T")
+
+
+def _looked_up(table: Mapping[Any, T], data: Mapping[str, Any], key: str) -> T | None:
+    """The meaning of a number or word; None for one that is not known, or for anything else."""
+    value = data.get(key)
+    return table.get(value) if isinstance(value, int | str) else None
+
+
+def _positive(value: int | None) -> Bytes | None:
+    return Bytes(value) if value else None
+
+
+def _whole(data: Mapping[str, Any], key: str) -> int | None:
+    value = data.get(key)
+    return value if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= MAX_BYTES else None
+
+
+def _text(data: Mapping[str, Any], key: str) -> str:
+    value = data.get(key)
+    return value.strip().strip("\0")[:MOST_TEXT] if isinstance(value, str) else ""
+
+
+def _guid(data: Mapping[str, Any], key: str) -> str:
+    return _text(data, key).strip("{}").upper()

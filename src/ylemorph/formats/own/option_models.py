@@ -1,0 +1,33 @@
+"""The options as a model, made from their table: for the OpenAPI document and the front end's types."""
+
+from typing import TYPE_CHECKING, Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, create_model
+
+from ...core.disk.model import Role
+from ...core.fit.options import OPTIONS, OptionKind, ValueKind
+
+Number = Annotated[int, Field(ge=0)]
+_TYPES: dict[ValueKind, Any] = {
+    "row": Number, "rows": list[Number], "order": list[Number], "row-sizes": dict[str, Number],
+    "row-roles": dict[str, Role], "percent": float, "size": Number, "size-or-share": Number | str, "text": str,
+}  # fmt: skip
+
+
+def _field(kind: OptionKind) -> tuple[Any, Any]:
+    hint = Literal[kind.choices] if kind.kind == "choice" else _TYPES[kind.kind]
+    return (hint | None, Field(default=None, description=kind.help))
+
+
+if TYPE_CHECKING:
+
+    class OptionsModel(BaseModel):
+        """Options that differ from the usual ones."""
+
+else:
+    OptionsModel = create_model(
+        "OptionsModel",
+        __config__=ConfigDict(extra="forbid"),
+        __doc__="Options that differ from the usual ones.",
+        **{key: _field(kind) for key, kind in OPTIONS.items()},
+    )

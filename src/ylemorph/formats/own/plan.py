@@ -1,0 +1,181 @@
+"""``ylemorph.plan/1``: a plan as JSON and CSV."""
+
+import csv
+import io
+import json
+from collections.abc import Callable
+from typing import Any
+
+from ...core.fit.actions import actions_of
+from ...core.fit.cards import percent_of
+from ...core.fit.entries import Entry, planned_entries
+from ...core.fit.finding_kinds import Finding
+from ...core.fit.floors import Floors
+from ...core.fit.plan import Plan, PlanRow
+from ...core.fit.remedies import Remedy, RemedyKind
+from ...core.sizes import GB, Extent, Units
+
+FORMAT = "ylemorph.plan/1"
+# The lines that lead to a floor, in bytes; the floors themselves stand in the row.
+FLOOR_LINES = tuple(line for line in Floors._fields if line not in ("hard", "comfort"))
+
+
+def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
+    """The plan as JSON data: the contract's fields in its order, ours after them."""
+    frame = plan.frame
+    fits = plan.layout.sizes is not None
+    entries = {entry.row: entry for entry in planned_entries(plan)} if fits else {}
+    return {
+        "format": FORMAT,
+        "fit": plan.fit,
+        "verdict": plan.verdict,
+        "headroom_kept": float(plan.headroom_kept),
+        "kept_percent": percent_of(plan.layout.kept),
+        "shortfall_bytes": plan.shortfall_bytes,
+        "grain_bytes": frame.grain_bytes,
+        "target": {
+            "sectors": frame.sectors,
+            "logical_sector_bytes": frame.logical_sector_bytes,
+            "table": frame.table,
+            "first_usable_lba": frame.first_usable_lba,
+            "last_usable_lba": frame.last_usable_lba,
+            "unreachable_bytes": frame.unreachable_bytes,
+            "tail_bytes": frame.tail * frame.grain_bytes,
+            "usable_bytes": frame.usable_bytes,
+            "model": plan.target.model,
+            "serial": plan.target.serial,
+        },
+        "source": {
+            "model": plan.source.model,
+            "serial": plan.source.serial,
+            "table_id": plan.source.table_id,
+            "bytes": plan.source.size_bytes,
+        },
+        "rows": [
+            {**row_to_data(row), **entry_to_data(entries.get(row.number)), "actions": actions}
+            for row, actions in zip(plan.rows, actions_of(plan), strict=True)
+        ],
+        "unallocated": [extent_data(extent, frame.logical_sector_bytes) for extent in plan.unallocated],
+        "findings": [finding_data(finding, units) for finding in plan.findings],
+        "remedies": [_remedy_data(plan, remedy, units) for remedy in plan.remedies],
+        "must_bytes": plan.must_bytes,
+        "comfort_bytes": plan.comfort_bytes,
+        "headroom_percent": plan.options.headroom.percent,
+    }
+
+
+def row_to_data(row: PlanRow) -> dict[str, Any]:
+    floors = row.floors
+    return {
+        "number": row.number,
+        "role": row.role,
+        "carried": row.carried,
+        "elastic": row.elastic,
+        "pinned": row.pinned,
+        "change": row.change,
+        "source_bytes": row.source_bytes,
+        "used_bytes": row.used_bytes,
+        "hard_floor_bytes": row.hard_floor_bytes,
+        "comfort_floor_bytes": row.comfort_floor_bytes,
+        "first_lba": row.first_lba,
+        "sectors": row.sectors,
+        "size_bytes": row.size_bytes,
+        "free_after_bytes": row.free_after_bytes,
+        "label": row.label,
+        "kind": row.kind,
+        "logical": row.logical,
+        "resizable": row.resizable,
+        "least_bytes": row.least_bytes,
+        "dropped": row.row.dropped,
+        "ceiling_bytes": row.ceiling_bytes,
+        "floor_lines": None if floors is None else {line: getattr(floors, line) for line in FLOOR_LINES},
+        "filesystem_bytes": row.row.fs.size_bytes if row.row.fs is not None else None,
+    }
+
+
+def entry_to_data(entry: Entry | None) -> dict[str, Any]:
+    """A row's entry in the target's table; None where it has none."""
+    if entry is None:
+        return {"entry": None, "type": None, "flags": []}
+    return {"entry": entry.number, "type": entry.type, "flags": sorted(entry.flags)}
+
+
+def extent_data(extent: Extent, sector: int) -> dict[str, int]:
+    return {"first_lba": extent.start, "sectors": extent.length, "bytes": extent.length * sector}
+
+
+def finding_data(finding: Finding, units: Units) -> dict[str, Any]:
+    return {
+        "level": finding.level,
+        "code": finding.code,
+        "row": finding.row,
+        "text": finding.text(units),
+        "do": finding.do(units),
+    }
+
+
+def _remedy_data(plan: Plan, remedy: Remedy, units: Units) -> dict[str, Any]:
+    return {
+        "kind": remedy.kind,
+        "row": remedy.row,
+        "bytes": remedy.bytes,
+        "verdict_after": remedy.verdict_after,
+        "text": remedy.text(units),
+        "rows": list(remedy.rows),
+        "fit": remedy.fit or None,
+        "change": remedy_change(plan, remedy),
+    }
+
+
+def remedy_change(plan: Plan, remedy: Remedy) -> dict[str, Any] | None:
+    """The change of a job that carries a remedy out, as it is sent; None where the source itself must be mended."""
+    make = _REMEDY_CHANGES.get(remedy.kind)
+    return make(plan, remedy) if make else None
+
+
+def _lightened(plan: Plan, remedy: Remedy) -> dict[str, Any]:
+    size = dict(plan.options.lighten).get(remedy.row or 0, 0) + remedy.bytes
+    return {"kind": "lighten", "row": remedy.row, "size": f"{size}B"}
+
+
+def _less_tail(plan: Plan, remedy: Remedy) -> dict[str, Any]:
+    return {"kind": "tail", "value": f"{plan.frame.tail * plan.frame.grain_bytes - remedy.bytes}B"}
+
+
+def _other_target(plan: Plan, remedy: Remedy) -> dict[str, Any]:
+    sector = plan.target.logical_sector_bytes
+    return {"kind": "target", "target": {"nominal": f"{remedy.bytes // GB}GB", "logical_sector_bytes": sector}}
+
+
+_REMEDY_CHANGES: dict[RemedyKind, Callable[[Plan, Remedy], dict[str, Any]]] = {
+    "fit": lambda _plan, remedy: {"kind": "fit", "fit": remedy.fit},
+    "lighten": _lightened,
+    "leave": lambda _plan, remedy: {"kind": "leave", "rows": [remedy.row]},
+    "leave-set": lambda _plan, remedy: {"kind": "leave", "rows": list(remedy.rows)},
+    "clear": lambda _plan, remedy: {"kind": "cleared", "row": remedy.row, "on": True},
+    "tail": _less_tail,
+    "shelf": _other_target,
+}
+
+
+def plan_to_json(plan: Plan) -> str:
+    return json.dumps(plan_to_data(plan), ensure_ascii=False, indent=1) + "\n"
+
+
+CSV_COLUMNS = (
+    "number", "label", "role", "kind", "carried", "elastic", "pinned", "change", "source_bytes", "used_bytes",
+    "hard_floor_bytes", "comfort_floor_bytes", "first_lba", "sectors", "size_bytes", "free_after_bytes",
+)  # fmt: skip
+
+
+def plan_to_csv(plan: Plan) -> str:
+    """One line a row, RFC 4180, sizes in bytes; figures that do not exist are empty."""
+    out = io.StringIO()
+    writer = csv.DictWriter(out, CSV_COLUMNS, extrasaction="ignore")
+    writer.writeheader()
+    for row in plan.rows:
+        data = {
+            key: str(value).lower() if isinstance(value, bool) else value for key, value in row_to_data(row).items()
+        }
+        writer.writerow(data)
+    return out.getvalue()

@@ -1,0 +1,136 @@
+"""``ylemorph.steps/1``: how a plan is carried out, as JSON data; and steps read back for a rehearsal."""
+
+import json
+from typing import Any
+
+from ...core.carry.carrying import Carrying
+from ...core.carry.figures import figures_of
+from ...core.carry.rehearse import Content, Frame, Verdict
+from ...core.carry.sequence import DiskName, Sequence, Shape, Step
+from ...core.carry.times import time_range
+from ...core.carry.ways import WAY_KINDS, Way
+from ...core.carry.words import words_of
+from ...core.sizes import Extent, Units
+from .options import facts_to_data
+from .plan import plan_to_data
+
+FORMAT = "ylemorph.steps/1"
+
+
+def steps_to_data(carrying: Carrying, units: Units = "binary") -> dict[str, Any]:
+    """The contract's fields in its order, ours after them; without a possible way there are no steps."""
+    sequence = carrying.sequence
+    return {
+        "format": FORMAT,
+        "way": carrying.way.key if carrying.way else None,
+        "ways": [way_to_data(carrying, way, units) for way in carrying.ways],
+        "disks": {name: shape_to_data(shape) for name, shape in sequence.disks.items()} if sequence else {},
+        "grain_bytes": carrying.ground.plan.frame.grain_bytes,
+        "holds": [
+            {"row": h.row, **extent_to_data(h.extent), "bytes": h.bytes, "fixed": h.fixed} for h in sequence.holds
+        ]
+        if sequence
+        else [],
+        "steps": [step_to_data(carrying, number, step, units) for number, step in enumerate(steps_of(sequence), 1)],
+        "plan": plan_to_data(carrying.ground.plan, units),
+        "times_from": carrying.times_from,
+        "proposed": carrying.proposed,
+        "facts": facts_to_data(carrying.ground.facts),
+        "seconds": list(carrying.way.seconds) if carrying.way and carrying.way.seconds else None,
+        "rehearsal": verdict_to_data(carrying.rehearsal) if carrying.rehearsal else None,
+        "lists": [item._asdict() for item in carrying.lists],
+    }
+
+
+def steps_of(sequence: Sequence | None) -> tuple[Step, ...]:
+    return sequence.steps if sequence else ()
+
+
+def steps_to_json(carrying: Carrying) -> str:
+    return json.dumps(steps_to_data(carrying), ensure_ascii=False, indent=1) + "\n"
+
+
+def verdict_to_data(verdict: Verdict) -> dict[str, Any]:
+    return verdict._asdict()
+
+
+def shape_to_data(shape: Shape) -> dict[str, int]:
+    return {"sectors": shape.sectors, "logical_sector_bytes": shape.sector_bytes}
+
+
+def extent_to_data(extent: Extent) -> dict[str, int]:
+    return {"first_lba": extent.start, "sectors": extent.length}
+
+
+def way_to_data(carrying: Carrying, way: Way, units: Units) -> dict[str, Any]:
+    kind = WAY_KINDS[way.key]
+    return {
+        "key": way.key,
+        "possible": way.possible,
+        "why": way.why,
+        "seconds": list(way.seconds) if way.seconds else None,
+        "workspace_bytes": way.workspace_bytes,
+        "changes_source": way.changes_source,
+        "name": kind.name,
+        "what": kind.what,
+        "risks": kind.risks,
+        "by_hand": kind.by_hand(carrying.ground, units),
+        "time": time_range(way.seconds) if way.seconds else "",
+        "read_bytes": way.read_bytes,
+        "write_bytes": way.write_bytes,
+        "steps": 0 if way.steps is None else len(way.steps),
+        "open_needs": list(way.open_needs),
+    }
+
+
+def step_to_data(carrying: Carrying, number: int, step: Step, units: Units) -> dict[str, Any]:
+    assert carrying.way is not None
+    words = words_of(carrying.ground, carrying.way.key, step, units)
+    shapes = carrying.ground.shapes
+    return {
+        "number": number,
+        "kind": step.kind,
+        "disk": step.disk,
+        "row": step.row,
+        "from_disk": step.from_disk,
+        "from": extent_to_data(step.source) if step.source else None,
+        "to": extent_to_data(step.to) if step.to else None,
+        "read_bytes": step.read_bytes,
+        "write_bytes": step.write_bytes,
+        "seconds": list(step.seconds),
+        "say": words.say,
+        "before": list(words.before),
+        "undo": words.undo,
+        "time": time_range(step.seconds),
+        "figures": [figure._asdict() for figure in figures_of(step, shapes[step.disk].sector_bytes)],
+    }
+
+
+def film_to_data(film: list[Frame]) -> list[dict[str, Any]]:
+    """What comes to stand on each disk, and what goes, with each step; the first frame is what stands before them."""
+    shown: dict[DiskName, tuple[Content, ...]] = {}
+    frames = []
+    for frame in film:
+        changes = [
+            _change_to_data(name, shown.get(name, ()), contents)
+            for name, contents in frame.contents.items()
+            if contents is not shown.get(name)
+        ]
+        frames.append(
+            {"step": frame.step, "changes": [change for change in changes if change["come"] or change["gone"]]}
+        )
+        shown = frame.contents
+    return frames
+
+
+def _change_to_data(name: DiskName, before: tuple[Content, ...], after: tuple[Content, ...]) -> dict[str, Any]:
+    old, new = set(before), set(after)
+    return {
+        "disk": name,
+        "come": [_content_to_data(content) for content in after if content not in old],
+        "gone": [_content_to_data(content) for content in before if content not in new],
+    }
+
+
+def _content_to_data(content: Content) -> dict[str, Any]:
+    return {"row": content.row, **extent_to_data(content.extent), "whole": not content.damaged_by}

@@ -1,0 +1,38 @@
+"""``ylemorph.disk/1`` as JSON, written. Apart from the reading, so that a command that only writes starts quickly."""
+
+import json
+from dataclasses import fields, is_dataclass
+from typing import Any
+
+from ...core.disk.model import Survey, known
+
+FORMAT = "ylemorph.disk/1"
+MAX_FILE_BYTES = 8_000_000
+# Facts whose empty text is written as null.
+NULL_WHERE_EMPTY = frozenset(("taken", "table_id"))
+
+
+def survey_to_data(survey: Survey) -> dict[str, Any]:
+    """The survey as JSON data, what is unknown as null."""
+    return {"format": FORMAT, "taken": survey.taken or None, "disk": fact_data(survey.disk)}
+
+
+def write_survey(survey: Survey, indent: int | None = 1) -> str:
+    separators = None if indent else (",", ":")
+    return json.dumps(survey_to_data(survey), ensure_ascii=False, indent=indent, separators=separators) + "\n"
+
+
+def fact_data(value: Any) -> Any:
+    """A part of a survey as JSON data: every field as it is declared, later ones only where they say something."""
+    if is_dataclass(value):
+        return {
+            f.name: None if f.name in NULL_WHERE_EMPTY and fact == "" else fact_data(fact)
+            for f in fields(value)
+            for fact in (getattr(value, f.name),)
+            if not f.metadata.get("later") or (known(fact) and fact != f.default)
+        }
+    if isinstance(value, frozenset):
+        return sorted(value)
+    if isinstance(value, tuple):
+        return list(value) if value and isinstance(value[0], int) else [fact_data(item) for item in value]
+    return value

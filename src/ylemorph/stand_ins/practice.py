@@ -1,0 +1,132 @@
+"""A job carried out on a stand-in, for practice: real bytes into its sparse image, with a fault if wished.
+
+The table is written by our own writer; each row becomes a file system of the planned size with the source's figures.
+"""
+
+import secrets
+import tempfile
+import uuid
+from collections.abc import Callable
+from pathlib import Path
+from typing import Literal, get_args
+
+from ..core.carry.sequence import Sequence, Step
+from ..core.disk.tables import GPT_ENTRIES, GPT_ENTRY_BYTES
+from ..core.errors import BadOption
+from ..core.fit.entries import Entry, planned_entries
+from ..core.fit.plan import Plan, PlanRow
+from ..core.sizes import div_up
+from ..formats.documents.table_bytes import table_pieces
+from .extents import stretches
+from .volumes import make_volume
+
+Fault = Literal[
+    "none", "stopped", "last-row", "not-extended", "backup-missing", "identity-copied", "off-grain", "flag-lost"
+]  # fmt: skip
+FAULTS: tuple[Fault, ...] = get_args(Fault)
+FAULT_WORDS: dict[Fault, str] = {
+    "none": "Nothing goes wrong", "stopped": "Stopped half-way", "last-row": "The last row is left out",
+    "not-extended": "A file system is not extended", "backup-missing": "The table's backup is missing",
+    "identity-copied": "The identity is copied too", "off-grain": "The last row starts off the grain",
+    "flag-lost": "A mark is lost",
+}  # fmt: skip
+OFF_GRAIN = 63  # sectors
+
+
+class Practice:
+    """One job on one stand-in's image. ``begun`` is called before each step, and may stop it by raising."""
+
+    def __init__(self, plan: Plan, sequence: Sequence, image: Path, fault: Fault) -> None:
+        if fault == "backup-missing" and plan.frame.table != "gpt":
+            raise BadOption("an MBR has no backup copy", at="fault", mend="choose another fault")
+        if fault == "flag-lost" and not any(_marked(entry) for entry in planned_entries(plan)):
+            raise BadOption("no row of this plan carries a mark", at="fault", mend="choose another fault")
+        self.plan, self.sequence, self.image, self.fault = plan, sequence, image, fault
+        self.sector = plan.frame.logical_sector_bytes
+        self.entries = _entries(plan, fault)
+
+    def run(self, begun: Callable[[int, Step], None], done: Callable[[int, Step], None]) -> None:
+        """All steps, or half of them where it is to stop half-way."""
+        steps = self.sequence.steps
+        last = {step.row: number for number, step in enumerate(steps, 1) if step.disk == "target" and step.row}
+        for number, step in enumerate(steps, 1):
+            begun(number, step)
+            if self.fault == "stopped" and number > max(1, len(steps) // 2):
+                raise BadOption(f"it stopped at step {number}, as was wished", mend="say so in the record")
+            if step.kind == "table":
+                self._write_table()
+            if step.row is not None and last.get(step.row) == number:
+                self._write_row(step.row)
+            done(number, step)
+        if self.fault == "backup-missing":
+            self._lose_backup()
+
+    def _write_table(self) -> None:
+        """The disk begins anew: the table and nothing else."""
+        disk = None
+        if self.fault == "identity-copied":
+            disk = _identity(self.plan.source.table_id)
+        pieces = table_pieces(self.plan, entries=self.entries, disk=disk)
+        beside = self.image.with_name(f"{self.image.name}.{secrets.token_hex(4)}.part")
+        with beside.open("wb") as file:
+            for offset, data in pieces:
+                file.seek(offset)
+                file.write(data)
+            file.truncate(self.plan.frame.sectors * self.sector)
+        beside.replace(self.image)  # whoever reads the bench meanwhile finds the old disk or the new one
+
+    def _write_row(self, number: int) -> None:
+        entry = next((entry for entry in self.entries if entry.row == number), None)
+        row = self.plan.row(number)
+        if entry is None or row.role == "reserved":
+            return
+        size = entry.sectors * self.sector
+        if self.fault == "not-extended" and row is _largest(self.plan):
+            size = size * 8 // 10 // 2**20 * 2**20
+        held = row.row.floors.carried_bytes if row.row.floors is not None else row.used_bytes
+        with tempfile.TemporaryDirectory(dir=self.image.parent, prefix="practice-") as folder:
+            volume = Path(folder) / "volume"
+            label = row.row.fs.label if row.row.fs is not None else ""
+            if make_volume(row.kind, volume, size, label, None if row.change == "made" else held):
+                _lay(volume, self.image, entry.first_lba * self.sector)
+
+    def _lose_backup(self) -> None:
+        length = (div_up(GPT_ENTRIES * GPT_ENTRY_BYTES, self.sector) + 1) * self.sector
+        with self.image.open("r+b") as file:
+            file.seek(-length, 2)
+            file.write(bytes(length))
+
+
+def _entries(plan: Plan, fault: Fault) -> list[Entry]:
+    entries = planned_entries(plan)
+    held = [entry for entry in entries if entry.row is not None]
+    last = max(held, key=lambda entry: entry.first_lba)
+    if fault == "last-row":
+        return [entry for entry in entries if entry is not last]
+    if fault == "off-grain":
+        moved = last._replace(first_lba=last.first_lba + OFF_GRAIN, sectors=last.sectors - OFF_GRAIN)
+        return [moved if entry is last else entry for entry in entries]
+    if fault == "flag-lost":
+        marked = next(entry for entry in entries if _marked(entry))
+        return [entry._replace(flags=frozenset()) if entry is marked else entry for entry in entries]
+    return entries
+
+
+def _marked(entry: Entry) -> bool:
+    return bool(entry.flags & {"active", "required"})
+
+
+def _largest(plan: Plan) -> PlanRow:
+    return max((row for row in plan.rows if row.carried), key=lambda row: row.size_bytes or 0)
+
+
+def _identity(text: str) -> uuid.UUID:
+    """The source's, as a GUID or as an MBR's signature."""
+    return uuid.UUID(int=int(text, 16)) if text.lower().startswith("0x") else uuid.UUID(text)
+
+
+def _lay(volume: Path, image: Path, offset: int) -> None:
+    with image.open("r+b") as file:
+        for at, data in stretches(volume):
+            file.seek(offset + at)
+            file.write(data)

@@ -1,0 +1,1 @@
+"""What a person does, once for the web and the command line alike."""

@@ -1,0 +1,1 @@
+"""The shelf over HTTP, and a job's source against it."""

@@ -1,0 +1,1 @@
+"""The stage Carry out over HTTP."""

@@ -1,0 +1,161 @@
+"""What comes in and goes out for the stage Carry out."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field
+
+from ...core.carry.aftermath import Reason
+from ...core.carry.sequence import DiskName, StepKind, WayKey
+from ...core.fit.layout import Verdict
+from ...formats.own.steps_schema import PlaceModel, Seconds, StepsModel
+from ...stand_ins.practice import Fault
+from ...store.runs import What
+from ..models import JobPath, Line, Problem, _In, _Out
+
+HandOverForm = Literal[
+    "sheet.pdf", "clone.sh", "steps.json", "plan.json", "plan.csv", "morph.svg", "table.sfdisk"
+]  # fmt: skip
+
+
+class HandOverPath(JobPath):
+    form: HandOverForm
+
+
+class TickRequest(_In):
+    """Tick a line of the check lists off, or take that back."""
+
+    item: Line = Field(min_length=1)
+    on: bool
+
+
+class RecordRequest(_In):
+    """What happened while the job is carried out; ``back`` takes the last entry back, ``end`` ends before the end."""
+
+    what: Literal["begin", "done", "failed", "again", "back", "end"]
+    step: int | None = Field(default=None, ge=1, le=100_000)
+    reason: Reason | None = None
+    note: Line = ""
+
+
+class PracticeRequest(_In):
+    """Carry the job out on the bench; ``pace``: seconds that all steps take together."""
+
+    fault: Fault = "none"
+    pace: Annotated[float, Field(ge=0, le=600)] = 20.0
+
+
+class FaultModel(_Out):
+    key: Fault
+    text: str
+
+
+class PracticeModel(_Out):
+    """How far the bench is, null where it was never at work on the job; ``why_not``: why it cannot begin."""
+
+    state: Literal["running", "done", "stopped", "failed"] | None
+    step: int
+    of: int
+    trouble: str
+    fault: Fault
+    faults: list[FaultModel]
+    why_not: str
+
+
+class ContentModel(PlaceModel):
+    row: int
+    whole: bool
+
+
+class FilmChange(_Out):
+    disk: DiskName
+    come: list[ContentModel]
+    gone: list[ContentModel]
+
+
+class FrameModel(_Out):
+    """What comes to stand and what goes with a step; step 0 is what stands before."""
+
+    step: int
+    changes: list[FilmChange]
+
+
+class QuestionModel(_Out):
+    fact: str
+    text: str
+    kind: Literal["choice", "size"]
+    choices: list[str]
+    answer: str = Field(description="As it was given; empty where it was not")
+    bytes: int | None
+    said_by: str = Field(description="Who says it where nobody was asked: the survey, the bench; else empty")
+    decides: bool
+
+
+class WayOutModel(_Out):
+    text: str
+    change: dict[str, Any]
+    verdict: Verdict | None
+    time: str
+
+
+class FailureModel(_Out):
+    """A step that failed, what stands on the disks now, and what leads on."""
+
+    step: int
+    reason: Reason
+    words: str
+    note: str
+    states: list[str]
+    again_from: int | None
+    again: str
+    ways_out: list[WayOutModel]
+
+
+class EventModel(_Out):
+    step: int
+    what: What
+    reason: str
+    note: str
+    at: str
+    seconds: int
+    took: str
+
+
+class RunStepModel(_Out):
+    """A step as it stood when the record began."""
+
+    number: int
+    kind: StepKind
+    say: str
+    time: str
+
+
+class RunModel(_Out):
+    way: WayKey
+    way_name: str
+    begun_at: str
+    ended_at: str | None
+    step: int | None
+    steps: list[RunStepModel]
+    events: list[EventModel]
+    took: str
+    plan_changed: bool
+    failure: FailureModel | None
+
+
+class ReasonModel(_Out):
+    key: Reason
+    text: str
+
+
+class CarryModel(_Out):
+    """All that the stage shows. ``steps`` are None where there is no plan; ``trouble`` says why."""
+
+    headline: str
+    steps: StepsModel | None
+    film: list[FrameModel]
+    questions: list[QuestionModel]
+    ticks: dict[str, str]
+    run: RunModel | None
+    reasons: list[ReasonModel]
+    trouble: Problem | None
+    seconds: Seconds | None

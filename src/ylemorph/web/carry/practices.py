@@ -1,0 +1,139 @@
+"""Jobs carried out on the bench for practice: one at a time for each job, in a thread, seen by every window."""
+
+import sqlite3
+import time
+from collections.abc import Callable
+from contextlib import closing as shut
+from pathlib import Path
+from threading import Lock, Thread
+from typing import Any, Literal
+
+from ...core.carry.sequence import Step
+from ...core.errors import BadOption, YlemorphError
+from ...stand_ins.attached import Bench
+from ...stand_ins.practice import Fault, Practice
+from ...store import jobs, runs
+from ...store.database import NotFound, connect
+from .shapes import carrying_of, run_steps
+
+State = Literal["running", "done", "stopped", "failed"]
+LEAST_WAIT = 0.05
+
+
+class _Stopped(Exception):
+    pass
+
+
+class PracticeRun:
+    """One practice: how far it is, and what came of it. ``pace``: seconds that all steps take together."""
+
+    def __init__(self, job: int, practice: Practice, store: Path, pace: float) -> None:
+        self.job, self.practice, self.store, self.pace = job, practice, store, pace
+        self.state: State = "running"
+        self.step, self.of = 0, len(practice.sequence.steps)
+        self.trouble = ""
+        self.stopping = False
+
+    def run(self) -> None:
+        try:
+            self.practice.run(self._begun, self._done)
+            self.state = "done"
+        except _Stopped:
+            self.state = "stopped"
+        except YlemorphError as error:
+            self.trouble, self.state = error.sentence(), "failed"
+        except Exception:
+            self.trouble, self.state = "the practice broke off; see the log of the program", "failed"
+            raise
+
+    def _begun(self, number: int, _step: Step) -> None:
+        """A lapse of time before each step; stopped here, between steps."""
+        self.step = number
+        end = time.monotonic() + self.pace / self.of
+        while not self.stopping and time.monotonic() < end:
+            time.sleep(min(LEAST_WAIT, self.pace))
+        if self.stopping:
+            raise _Stopped
+
+    def _done(self, number: int, _step: Step) -> None:
+        """The record goes along, unless somebody keeps it by hand meanwhile."""
+        with shut(connect(self.store)) as connection:
+            run = runs.current(connection, self.job)
+            if run is not None and run.ended_at is None and run.step == number and run.failure is None:
+                runs.add(connection, self.job, number, "done")
+
+
+class Practices:
+    """The practices of this server, the last of each job."""
+
+    def __init__(self) -> None:
+        self._kept: dict[int, PracticeRun] = {}
+        self._lock = Lock()
+
+    def begin(self, practice: PracticeRun, keep_record: Callable[[], None]) -> None:
+        """Reserve the job and the disk, then ``keep_record``, then go: what is refused leaves the record as it was.
+
+        Raises YlemorphError where the same job, or the same disk, is at work already.
+        """
+        before = self._reserve(practice)
+        try:
+            keep_record()
+        except BaseException:
+            self._give_back(practice.job, before)
+            raise
+        Thread(target=practice.run, name=f"practice {practice.job}", daemon=True).start()
+
+    def _reserve(self, practice: PracticeRun) -> PracticeRun | None:
+        with self._lock:
+            for other in self._kept.values():
+                same = other.job == practice.job or other.practice.image == practice.practice.image
+                if other.state == "running" and same:
+                    raise YlemorphError("the bench is at work on this already", mend="wait for it, or stop it")
+            before = self._kept.get(practice.job)
+            self._kept[practice.job] = practice
+        return before
+
+    def _give_back(self, job: int, before: PracticeRun | None) -> None:
+        with self._lock:
+            if before is None:
+                self._kept.pop(job, None)
+            else:
+                self._kept[job] = before
+
+    def get(self, job: int) -> PracticeRun | None:
+        with self._lock:
+            return self._kept.get(job)
+
+    def stop(self, job: int) -> PracticeRun:
+        practice = self.get(job)
+        if practice is None:
+            raise NotFound("the bench is not at work on this job", mend="load the page again")
+        practice.stopping = True
+        return practice
+
+
+def practise(
+    practices: Practices, bench: Bench, store: Path, connection: sqlite3.Connection, job: int, fault: Fault, pace: float
+) -> None:
+    """Carry a job out on the stand-in that is its target; its record begins anew and goes along.
+
+    Raises BadOption or NotAttached, with the record as it was.
+    """
+    state = jobs.get(connection, job).state
+    made = carrying_of(connection, state, bench)
+    if made.way is None or made.sequence is None:
+        raise BadOption("there is no way to carry this plan out", mend="go back to Fit")
+    practice = Practice(made.ground.plan, made.sequence, bench.image_of(state.pair.target.serial), fault)
+    way, steps = made.way.key, run_steps(made, "binary")
+    practices.begin(
+        PracticeRun(job, practice, store, pace), lambda: runs.begin(connection, job, way, steps, instead=True)
+    )
+
+
+def practice_data(practice: PracticeRun | None) -> dict[str, Any]:
+    if practice is None:
+        return {"state": None, "step": 0, "of": 0, "trouble": "", "fault": "none"}
+    return {
+        "state": practice.state, "step": practice.step, "of": practice.of, "trouble": practice.trouble,
+        "fault": practice.practice.fault,
+    }  # fmt: skip

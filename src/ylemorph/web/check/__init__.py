@@ -1,0 +1,1 @@
+"""The stage Check back over HTTP."""

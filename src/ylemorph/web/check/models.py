@@ -1,0 +1,97 @@
+"""What comes in and goes out for the stage Check back."""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from ...formats.own.check import DifferenceModel
+from ...formats.own.steps_schema import FigureModel, PlaceModel
+from ...formats.own.survey import SurveyModel
+from ...store.closings import Result
+from ..models import DiskHead, Note, Problem, UnitsQuery, _In, _Out
+
+
+class CheckRequest(_In):
+    """The finished disk; ``sure`` where it is another than the job names and is meant all the same."""
+
+    survey: SurveyModel
+    sure: bool = False
+
+
+class StepMinutes(_In):
+    step: Annotated[int, Field(ge=1, le=100_000)]
+    minutes: Annotated[int, Field(ge=0, le=100_000)]
+
+
+class CloseRequest(_In):
+    """``minutes`` of the whole job, ``step_minutes`` of single steps, where they were typed."""
+
+    result: Result
+    note: Note = ""
+    keep_until: Annotated[str, Field(max_length=10)] | None = None
+    minutes: Annotated[int, Field(ge=0, le=100_000)] | None = None
+    step_minutes: Annotated[list[StepMinutes], Field(max_length=2_000, default_factory=list)]
+
+
+class CheckQuery(UnitsQuery):
+    """``number``: one of the checks; the newest unless given."""
+
+    number: int | None = Field(default=None, ge=1, lt=2**63)
+
+
+class MendedDifference(DifferenceModel):
+    figures: list[FigureModel]
+
+
+class ComparedRow(_Out):
+    """A row as planned and as found; None where it is not there."""
+
+    number: int | None
+    label: str
+    change: str
+    planned: PlaceModel | None
+    found: PlaceModel | None
+    codes: list[str]
+
+
+class CheckLine(_Out):
+    number: int
+    made_at: str
+    as_planned: bool
+    differences: int
+
+
+class ClosingModel(_Out):
+    closed_at: str
+    result: Result
+    note: str
+    keep_until: str | None
+    minutes: int | None
+
+
+class StepTime(_Out):
+    """A step with what it took by the record; empty where nothing is recorded."""
+
+    number: int
+    say: str
+    took: str
+
+
+class CheckBackModel(_Out):
+    """All that the stage shows; ``trouble`` says why there is nothing to compare with."""
+
+    checks: list[CheckLine]
+    number: int | None
+    made_at: str
+    as_planned: bool | None
+    found: DiskHead | None
+    another: str
+    differences: list[MendedDifference]
+    unknown: list[str]
+    rows: list[ComparedRow]
+    sectors: int
+    sector_bytes: int
+    closing: ClosingModel | None
+    took: str
+    steps: list[StepTime]
+    trouble: Problem | None

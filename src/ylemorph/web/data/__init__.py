@@ -1,0 +1,1 @@
+"""The data as a whole and the workshop's defaults over HTTP."""

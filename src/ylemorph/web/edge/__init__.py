@@ -1,0 +1,1 @@
+"""Before and after every request: guard, identity, rights, limits, log, problems, encryption, live events."""

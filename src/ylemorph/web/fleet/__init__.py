@@ -1,0 +1,1 @@
+"""Fleets over HTTP."""

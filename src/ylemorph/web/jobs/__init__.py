@@ -1,0 +1,1 @@
+"""Jobs over HTTP: the list, one job with its plan, its history, two plans side by side."""

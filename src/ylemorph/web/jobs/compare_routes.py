@@ -1,0 +1,73 @@
+"""Two plans of one job side by side."""
+
+from typing import Any
+
+from flask import Response, jsonify
+from flask_openapi3.blueprint import APIBlueprint
+from flask_openapi3.models.tag import Tag
+
+from ...core.carry.carrying import Outlook, outlook
+from ...core.carry.times import time_range
+from ...core.errors import BadOption
+from ...core.fit.compare import Side, better, compare_plans
+from ...core.fit.fits import FIT_NAMES
+from ...core.fit.options import FITS
+from ...core.fit.plan import Plan, make_plan
+from ...core.job.state import JobState
+from ...formats.own.plan import finding_data
+from ...store import jobs
+from ..edge.db import connection
+from ..models import CompareQuery, ComparisonModel, JobPath, Problem
+
+tag = Tag(name="jobs")
+api = APIBlueprint(
+    "compare", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses={404: Problem, 422: Problem}
+)
+
+
+@api.get("/<int:job_id>/compare", responses={200: ComparisonModel})
+def compare(path: JobPath, query: CompareQuery) -> Response:
+    """What the second plan changes against the first."""
+    names = (query.first, query.second)
+    pairs = [_plan(path.job_id, name, at) for name, at in zip(names, ("first", "second"), strict=True)]
+    found = compare_plans(*(plan for plan, _ in pairs))
+    times = [outlook(plan, state.facts, state.way) for plan, state in pairs]
+    quicker = better(*(sum(time.seconds) if time else None for time in times), more=False)
+    return jsonify(
+        {
+            "first": _side_data(found.first, names[0], times[0]),
+            "second": _side_data(found.second, names[1], times[1]),
+            "source_bytes": pairs[0][0].source.size_bytes,
+            "targets": [plan.frame.sectors * plan.frame.logical_sector_bytes for plan, _ in pairs],
+            "better": {"verdict": found.better_verdict, "packed_bytes": found.better_packed, "time": quicker},
+            "rows": [row._asdict() for row in found.rows],
+            "gained": [finding_data(finding, query.units) for finding in found.gained],
+            "lost": [finding_data(finding, query.units) for finding in found.lost],
+        }
+    )
+
+
+def _plan(job_id: int, name: str, at: str) -> tuple[Plan, JobState]:
+    """A plan and its job: ``now``, ``r12`` or a fit under the options as they stand. Raises BadOption for all else."""
+    if name.startswith("r") and name[1:].isascii() and name[1:].isdigit() and len(name) < 10:
+        state = jobs.state_at(connection(), job_id, int(name[1:]))
+    elif name == "now" or name in FITS:
+        state = jobs.get(connection(), job_id).state
+    else:
+        raise BadOption(f"“{name[:40]}” is no plan of this job", at=at, mend="use now, r and a number, or a fit")
+    if state.source_disk is None or state.target_disk is None:
+        raise BadOption("there was no source or no target yet", at=at, mend="choose a later change")
+    return make_plan(*state.pair, state.options.but(fit=name) if name in FITS else state.options), state
+
+
+def _side_data(side: Side, name: str, expected: Outlook | None) -> dict[str, Any]:
+    title = "As it stands" if name == "now" else f"Change {name[1:]}" if name not in FITS else FIT_NAMES[side.plan.fit]
+    return {
+        "title": title,
+        "verdict": side.plan.verdict,
+        "fit": side.plan.fit,
+        "open_bytes": side.open_bytes,
+        "carried_bytes": side.carried_bytes,
+        "packed_bytes": side.packed_bytes,
+        "time": time_range(expected.seconds) if expected else "",
+    }

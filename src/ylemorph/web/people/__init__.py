@@ -1,0 +1,1 @@
+"""Signing in and the people of the workshop over HTTP."""

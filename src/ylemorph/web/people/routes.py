@@ -1,0 +1,218 @@
+"""Signing in and out, and the people of the workshop."""
+
+from typing import Annotated
+
+from flask import Response, current_app, jsonify, request
+from flask_openapi3.blueprint import APIBlueprint
+from flask_openapi3.models.tag import Tag
+from pydantic import BaseModel, Field
+
+from ...core.errors import BadOption, YlemorphError
+from ...store import people
+from ...store.passwords import MOST_PASSWORD
+from ...store.people import ROLES, Person, PersonRole, Session
+from ..edge.db import connection
+from ..edge.identity import (
+    COOKIE,
+    DEVICE,
+    NotSignedIn,
+    asker,
+    clear_cookie,
+    cookie,
+    current_session,
+    has_token,
+    set_cookies,
+)
+from ..edge.log import note
+from ..edge.problems import answer, problem_data
+from ..edge.rights import may
+from ..models import Problem, _In, _Out
+
+tag = Tag(name="people")
+api = APIBlueprint("people", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={404: Problem, 422: Problem})
+
+Name = Annotated[str, Field(max_length=200)]
+Password = Annotated[str, Field(max_length=MOST_PASSWORD)]
+
+
+class PersonModel(_Out):
+    """``sessions``: browsers in which this person is signed in; ``own``: whether it is the one who asks."""
+
+    id: int
+    name: str
+    role: PersonRole
+    created_at: str
+    sessions: int
+    own: bool
+
+
+class PeopleModel(_Out):
+    people: list[PersonModel]
+
+
+class SessionModel(_Out):
+    """``network``: whether people sign in here at all; ``encrypted``: whether others on the way can read along.
+
+    ``may``: the roles whose work this browser may do.
+    """
+
+    network: bool
+    encrypted: bool
+    name: str
+    role: PersonRole | None
+    may: list[PersonRole]
+    token: str
+
+
+class SignIn(_In):
+    name: Name
+    password: Password
+
+
+class PasswordChange(_In):
+    """One's own password: the ``present`` one, and the new one."""
+
+    present: Password
+    password: Password
+
+
+class PersonIn(_In):
+    name: Name
+    role: PersonRole
+    password: Password
+
+
+class PersonChange(_In):
+    """What is not sent stays; a new password signs the person out everywhere."""
+
+    role: PersonRole | None = None
+    password: Password | None = None
+
+
+class PersonPath(BaseModel):
+    person_id: Annotated[int, Field(ge=1, le=2**53)]
+
+
+def _session(session: Session | None) -> Response:
+    network = current_app.config["NETWORK"]
+    return jsonify(
+        {
+            "network": network,
+            "encrypted": request.is_secure,
+            "name": session.person.name if session else "",
+            "role": session.person.role if session else None,
+            "may": [role for role in ROLES if not network or (session and may(session.person.role, role))],
+            "token": session.token if session else "",
+        }
+    )
+
+
+@api.get("/session", responses={200: SessionModel})
+def who_asks() -> Response:
+    """Who is signed in in this browser, with the token that its writes carry."""
+    return _session(current_session())
+
+
+@api.post("/session", responses={200: SessionModel})
+def sign_in(body: SignIn) -> Response:
+    """Sign in; the answer sets the cookie."""
+    if not current_app.config["NETWORK"]:
+        return answer(problem_data(YlemorphError("nobody signs in here", mend="open the list of jobs"), 422))
+    attempts, where = current_app.config["ATTEMPTS"], request.remote_addr or ""
+    device = cookie(DEVICE)
+    known = device if people.knows_device(connection(), body.name, device) else ""
+    attempts.take(body.name, where, known)
+    made = people.sign_in(connection(), body.name, body.password, before=cookie(COOKIE), device=known)
+    if made is None:
+        note("sign-in refused")
+        return answer(problem_data(NotSignedIn("name or password is wrong", mend="try again"), 401))
+    attempts.give_back(body.name, where, known)
+    note("signed in", made.session.person)
+    return set_cookies(_session(made.session), made)
+
+
+@api.post("/session/password", responses={200: SessionModel})
+def change_own_password(body: PasswordChange) -> Response:
+    """One's own password, by whoever knows the present one; every other browser is signed out."""
+    session = current_session()
+    if session is None:
+        return answer(problem_data(YlemorphError("nobody signs in here", mend="open the list of jobs"), 422))
+    attempts, where, name = current_app.config["ATTEMPTS"], request.remote_addr or "", session.person.name
+    attempts.take(name, where, session.digest)
+    if not people.is_password(connection(), session.person, body.present):
+        note("password refused", session.person)
+        raise BadOption("this is not the present password", at="present", mend="type the one you signed in with")
+    attempts.give_back(name, where, session.digest)
+    people.change(connection(), session.person.id, password=body.password)
+    current_app.config["HUB"].drop(name)
+    note("password changed", session.person)
+    made = people.sign_in(connection(), name, body.password, device=cookie(DEVICE))
+    assert made is not None
+    return set_cookies(_session(made.session), made)
+
+
+@api.delete("/session", responses={204: None})
+def sign_out() -> tuple[Response, int] | Response:
+    """Sign out in this browser."""
+    return _sign_out(everywhere=False)
+
+
+@api.delete("/session/others", responses={204: None})
+def sign_out_everywhere() -> tuple[Response, int] | Response:
+    """Sign out in every browser, this one too."""
+    return _sign_out(everywhere=True)
+
+
+def _sign_out(*, everywhere: bool) -> tuple[Response, int] | Response:
+    session = current_session()
+    if session is not None:
+        if not has_token(session):
+            wrong = YlemorphError("the request does not carry the token of this session", mend="load the page again")
+            return answer(problem_data(wrong, 403))
+        people.sign_out(connection(), session, everywhere=everywhere)
+        note("signed out", session.person, everywhere=int(everywhere))
+        current_app.config["HUB"].drop(session.person.name if everywhere else session.digest)
+    return clear_cookie(Response("")), 204
+
+
+@api.get("/people", responses={200: PeopleModel})
+def list_people() -> Response:
+    """Everybody who may sign in."""
+    return _people()
+
+
+@api.post("/people", responses={201: PeopleModel})
+def add_person(body: PersonIn) -> tuple[Response, int]:
+    """Add somebody."""
+    person = people.add(connection(), body.name, body.role, body.password)
+    note("person added", asker(), whom=person.id, role=person.role)
+    return _people(), 201
+
+
+@api.post("/people/<int:person_id>", responses={200: PeopleModel})
+def change_person(path: PersonPath, body: PersonChange) -> Response:
+    """Another role, a new password."""
+    person = people.change(connection(), path.person_id, body.role, body.password)
+    current_app.config["HUB"].drop(person.name)
+    note("person changed", asker(), whom=person.id, role=body.role or "", password=int(body.password is not None))
+    return _people()
+
+
+@api.delete("/people/<int:person_id>", responses={204: None})
+def remove_person(path: PersonPath) -> tuple[str, int]:
+    """Remove somebody, who is signed out everywhere. What the person changed keeps the name."""
+    person = people.get(connection(), path.person_id)
+    people.remove(connection(), person.id)
+    note("person removed", asker(), whom=person.id)
+    current_app.config["HUB"].drop(person.name)
+    return "", 204
+
+
+def _people() -> Response:
+    session = current_session()
+    own = session.person.id if session else None
+
+    def data(person: Person) -> dict[str, object]:
+        return {**person._asdict(), "own": person.id == own}
+
+    return jsonify({"people": [data(person) for person in people.everyone(connection())]})

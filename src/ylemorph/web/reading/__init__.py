@@ -1,0 +1,1 @@
+"""Disks read over HTTP: listings, typed rows, the bench, paths of this machine, customers' machines."""
