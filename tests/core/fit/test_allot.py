@@ -1,11 +1,15 @@
-"""Sharing against scipy.optimize (HiGHS): the same sums and bounds, every size within one grain of the optimum."""
+"""Sharing against scipy.optimize (HiGHS): the same sums and bounds, every size within one grain of the optimum; and in
+small numbers against the rules in fractions, to the grain."""
+
+from fractions import Fraction
+from itertools import product
 
 import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
-from ylemorph.core.fit.allot import allot, between
+from ylemorph.core.fit.allot import Sharing, allot, between
 
 MOST = 2**40
 
@@ -79,3 +83,78 @@ def test_cut_headroom_is_the_linear_optimum_in_whole_grains(rows, share):
     for size, lo, hi in zip(sizes, floors, comforts, strict=True):
         assert lo <= size <= hi
         assert abs(size - (lo + best.x[0] * (hi - lo))) <= 1.001
+
+
+# --- small numbers, which meet every edge ----------------------------------------------------------------------------
+
+
+def by_definition(capacity, lows, highs, weights):
+    """Rules 6.1 and 6.2 word by word, in fractions: the first lambda at which the clamped shares reach the capacity."""
+
+    def shares(factor):
+        return [min(hi, max(lo, factor * w)) for lo, hi, w in zip(lows, highs, weights, strict=True)]
+
+    bends = sorted(
+        {Fraction(bound, w) for lo, hi, w in zip(lows, highs, weights, strict=True) if w for bound in (lo, hi)}
+    )
+    at = next((place for place, bend in enumerate(bends) if sum(shares(bend)) >= capacity), None)
+    if at is None:
+        return tuple(hi if w else lo for lo, hi, w in zip(lows, highs, weights, strict=True))
+    factor, before = bends[at], bends[at - 1] if at else Fraction(0)
+    rise = sum(shares(factor)) - sum(shares(before))
+    if rise:
+        factor = before + (factor - before) * (capacity - sum(shares(before))) / rise
+    whole = [int(share) for share in shares(factor)]
+    parts = [share - int(share) for share in shares(factor)]
+    for row in sorted(range(len(parts)), key=lambda row: (-parts[row], row))[: capacity - sum(whole)]:
+        whole[row] += 1
+    return tuple(whole)
+
+
+SMALL_ROWS = [(lo, lo + more, weight) for lo in range(3) for more in range(3) for weight in range(4)]
+
+
+def test_every_small_pair_is_shared_as_the_rules_say():
+    """Floor = share = ceiling, capacity one off, rows of nothing, ties: all of them stand among these."""
+    seen = 0
+    for rows in product(SMALL_ROWS, repeat=2):
+        lows, highs, weights = zip(*rows, strict=True)
+        if not any(weights):
+            continue
+        for capacity in range(sum(lows), sum(highs) + 2):
+            sizes = allot(capacity, lows, highs, weights)
+            assert sizes == by_definition(capacity, lows, highs, weights), (capacity, rows)
+            assert all(lo <= size <= hi for lo, size, hi in zip(lows, sizes, highs, strict=True))
+            seen += 1
+    assert seen > 4000
+
+
+def test_every_small_triple_is_shared_as_the_rules_say():
+    """A row at its ceiling beside two whose fractions tie with what it would have had: it gets no grain more."""
+    assert allot(2, (0, 0, 0), (1, 9, 9), (3, 1, 1)) == (1, 1, 0)
+    for rows in product([(0, hi, weight) for hi in range(3) for weight in range(1, 4)], repeat=3):
+        lows, highs, weights = zip(*rows, strict=True)
+        sharing = Sharing(lows, highs, weights)  # one for all capacities, asked for up and down
+        capacities = range(sum(highs) + 2)
+        for capacity in (*capacities, *reversed(capacities)):
+            assert sharing.sizes(capacity) == by_definition(capacity, lows, highs, weights), (capacity, rows)
+
+
+@given(st.lists(st.sampled_from(SMALL_ROWS), min_size=3, max_size=5), st.integers(0, 12))
+def test_small_rows_are_shared_as_the_rules_say(rows, more):
+    lows, highs, weights = zip(*rows, strict=True)
+    assume(any(weights))
+    capacity = sum(lows) + more
+    assert allot(capacity, lows, highs, weights) == by_definition(capacity, lows, highs, weights)
+
+
+@pytest.mark.parametrize(
+    ("capacity", "floors", "comforts", "sizes"),
+    [
+        (3, (1, 1), (2, 3), (1, 2)), (3, (1, 1), (2, 2), (2, 1)), (2, (1, 1), (2, 2), (1, 1)),
+        (4, (1, 1, 1), (3, 3, 3), (2, 1, 1)), (5, (2, 2), (2, 4), (2, 3)), (6, (0, 0, 0), (1, 2, 4), (1, 2, 3)),
+    ],
+)  # fmt: skip
+def test_headroom_cut_in_small_numbers(capacity, floors, comforts, sizes):
+    """Derived by hand from rule 6.3: floor + tau x gap, whole grains, then one each to the largest fractions."""
+    assert between(capacity, floors, comforts)[0] == sizes
