@@ -114,6 +114,7 @@ bench: browser $(STATIC)
 	@$(BIN)/python -m benchmarks.http
 	@$(BIN)/python -m benchmarks.clients
 	@$(BIN)/python -m benchmarks.people
+	@$(BIN)/python -m benchmarks.deleting
 	@$(BIN)/python -m benchmarks.drag
 	@$(BIN)/python -m benchmarks.survey
 	@$(BIN)/python -m benchmarks.carry

@@ -8,7 +8,7 @@ from types import SimpleNamespace
 import pytest
 
 from ylemorph.serving import make_server
-from ylemorph.web.edge.patience import BODY_SECONDS, HEAD_SECONDS, Patience
+from ylemorph.web.edge.patience import BODY_SECONDS, HEAD_SECONDS, Patience, making_room
 
 
 @pytest.fixture
@@ -59,3 +59,28 @@ def test_another_request_on_the_same_connection_begins_anew():
     one.request = SimpleNamespace(headers_finished=False)
     assert patience.ended([one], HEAD_SECONDS + 5) == []
     assert patience.ended([one], 2 * HEAD_SECONDS + 6) == [one]
+
+
+# --- too many connections ---------------------------------------------------------------------------------------------
+
+
+def idle(since, request=None, requests=()):
+    return SimpleNamespace(last_activity=since, request=request, requests=list(requests))
+
+
+def test_few_connections_stay():
+    channels = [idle(n) for n in range(74)]
+    assert making_room(channels, 100) == []
+
+
+def test_of_many_the_idlest_end_until_there_is_room():
+    channels = [idle(n) for n in range(80, 0, -1)]
+    ended = making_room(channels, 100)
+    assert [channel.last_activity for channel in ended] == list(range(1, 31))
+
+
+def test_whoever_asks_for_something_is_not_ended():
+    busy = [idle(0, request=object()) for _ in range(40)] + [idle(0, requests=[object()]) for _ in range(30)]
+    channels = busy + [idle(9) for _ in range(10)]
+    assert all(channel.last_activity == 9 for channel in making_room(channels, 100))
+    assert len(making_room(channels, 100)) == 10
