@@ -7,6 +7,8 @@ SCHEMA := frontend/src/api/schema.ts
 FRONT  := $(shell find frontend/src frontend/public -type f -not -name schema.ts 2>/dev/null) frontend/index.html \
           frontend/vite.config.ts frontend/tsconfig.json
 API    := $(shell find src/ylemorph/web src/ylemorph/formats src/ylemorph/core -name '*.py')
+# Many tests start the program anew: it is compiled once.
+export PYTHONDONTWRITEBYTECODE :=
 SAY    := @printf '\n== %s\n'
 
 .PHONY: help demo check test test-deep test-foreign bench lint fmt build wheel browser utilities clean

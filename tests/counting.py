@@ -1,24 +1,22 @@
-"""How much work something makes, in calls of functions: the same on every machine, however busy it is."""
+"""How much work something makes, in calls of Python functions: the same on every machine, however busy it is."""
 
-import sys
+import cProfile
 from contextlib import contextmanager
 
 
 class Calls:
-    """``count`` of the functions that were called, Python's own and those of C."""
+    """``count`` of the functions that were called."""
 
     count = 0
-
-    def __call__(self, _frame, event, _argument):
-        self.count += event in ("call", "c_call")
 
 
 @contextmanager
 def counted():
-    """The calls that this thread makes inside."""
-    calls, before = Calls(), sys.getprofile()
-    sys.setprofile(calls)
+    """The calls that this thread makes inside; the profiler counts them without slowing them down much."""
+    calls, profile = Calls(), cProfile.Profile(subcalls=False, builtins=False)
+    profile.enable()
     try:
         yield calls
     finally:
-        sys.setprofile(before)
+        profile.disable()
+        calls.count = sum(entry.callcount for entry in profile.getstats())

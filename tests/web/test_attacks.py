@@ -2,6 +2,7 @@
 
 import base64
 import json
+import os
 import threading
 
 import pytest
@@ -113,6 +114,8 @@ KINDS = (
     "move", "headroom", "headroom-system", "headroom-data", "tail", "free-after", "table", "grain", "order", "firmware",
     "confirm", "describe", "source", "target", "disk-size", "used", "immovable", "lightened", "reset", "option",
 )  # fmt: skip
+# Each value meets each field in one of three kinds; in all of them where there is more time.
+EACH = 1 if os.environ.get("HYPOTHESIS_PROFILE") == "deep" else 3
 FIELDS = ("row", "rows", "fit", "size", "role", "value", "text", "on", "target", "survey", "name")
 
 
@@ -141,8 +144,8 @@ def test_no_change_breaks_on_nasty_values(api, job, kind):
     """Every field of every change with every nasty value: no 5xx, and none makes much more work than the usual."""
     with counted() as usual:
         api("POST", changes(job), {"kind": "leave", "row": 5})
-    for field in FIELDS:
-        for value in NASTY:
+    for place, field in enumerate(FIELDS):
+        for value in NASTY[(KINDS.index(kind) + place) % EACH :: EACH]:
             body = body_of({"kind": kind, "row": 3, field: value})
             with counted() as calls:
                 told(raw(api, "POST", changes(job), body))
