@@ -97,7 +97,7 @@ check: lint
 
 test: lint browser utilities $(STATIC)
 	$(SAY) "Tests"
-	@$(BIN)/pytest --numprocesses 4 --dist worksteal
+	@$(BIN)/pytest --numprocesses auto
 
 test-deep: $(VENV)/.ready utilities
 	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document; killed a hundred times"

@@ -7,7 +7,7 @@ import threading
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from ylemorph.demo.load import load_demo
 from ylemorph.serving import make_server
@@ -18,6 +18,7 @@ from ylemorph.web.app import create_app
 from ylemorph.web.edge.pages import STATIC
 
 ROOT = Path(__file__).parents[2]
+expect.set_options(timeout=20_000)  # what is waited for comes at once, but on a machine that does much else
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
 
@@ -109,7 +110,7 @@ def window(served, chromium):
     def open_window(path="/", **options):
         context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=served[1], **options)
         page = context.new_page()
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(30_000)
         page.on("console", lambda m: wrong.append(m.text) if is_wrong(m) else None)
         page.on("pageerror", lambda error: wrong.append(str(error)))
         page.on("request", lambda r: None if r.url.startswith((served[1], "data:")) else wrong.append(r.url))

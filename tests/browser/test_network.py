@@ -54,7 +54,7 @@ def person(workshop, chromium):
         context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=workshop[0], bypass_csp=True)
         opened.append(context)
         page = context.new_page()
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(30_000)
         page.goto(path)
         page.get_by_label("Name").fill(name)
         page.get_by_label("Password").fill(password)

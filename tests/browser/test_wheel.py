@@ -55,7 +55,7 @@ def test_the_whole_loop_from_a_wheel(installed, tmp_path, chromium):
             connection.close()
         wrong = []
         page = chromium.new_page(viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{port}")
-        page.set_default_timeout(10_000)
+        page.set_default_timeout(30_000)
         page.on("pageerror", lambda error: wrong.append(str(error)))
         page.on("response", lambda answer: wrong.append(answer.url) if answer.status >= 400 else None)
         page.goto("/")
