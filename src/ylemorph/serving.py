@@ -21,7 +21,7 @@ from platformdirs import user_data_path
 
 from .core.errors import YlemorphError
 from .store.database import connect
-from .store.preparing import prepare
+from .store.preparing import alone, prepare
 from .web.edge.addresses import certified_names, own_address, own_names
 
 if TYPE_CHECKING:
@@ -120,7 +120,8 @@ def _certificate(service: Service, folder: Path) -> "Certificate | None":
     if service.certificate is not None and service.key is not None:
         return given_certificate(service.certificate, service.key)
     try:
-        return own_certificate(folder, certified_names(service.names, service.host))
+        with alone(folder):  # two that begin at once make one key
+            return own_certificate(folder, certified_names(service.names, service.host))
     except OSError as error:
         raise YlemorphError(
             f"no certificate can be kept here ({error.strerror})", at=str(folder), mend="make room, or give one"

@@ -9,7 +9,7 @@ import pytest
 FRONT = Path(__file__).parents[2] / "frontend"
 MODULES = (
     "src/widgets/sizes.ts", "src/morph/geometry.ts", "src/carry/film.ts", "src/carry/times.ts", "src/buy/ladder.ts",
-    "src/buy/growth.ts", "src/fleet/histogram.ts",
+    "src/buy/growth.ts", "src/fleet/histogram.ts", "src/live/places.ts",
 )  # fmt: skip
 CALLS = """
 import {{ readFileSync }} from "node:fs";

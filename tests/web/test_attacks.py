@@ -38,6 +38,9 @@ def test_a_survey_that_is_taken_can_be_read_back_and_deleted(api):
     assert [line["broken"] for line in api("GET", "/api/jobs").get_json()["jobs"]] == [""]
     assert len(api("GET", f"/api/jobs/{job['id']}").get_json()["source"]["disk"]["partitions"]) == 20
     assert api("DELETE", f"/api/jobs/{job['id']}").status_code == 204
+    back = api("POST", f"/api/jobs/{job['id']}/back")  # limits guard what comes from elsewhere, not our own
+    assert back.status_code == 201
+    assert len(back.get_json()["source"]["disk"]["partitions"]) == 20
 
 
 @pytest.mark.parametrize(

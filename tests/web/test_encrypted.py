@@ -9,6 +9,7 @@ import socket
 import ssl
 import subprocess
 import sys
+import threading
 from contextlib import ExitStack
 from datetime import UTC, datetime, timedelta
 
@@ -18,7 +19,7 @@ from cryptography import x509
 from tests.web.test_collect import run
 from tests.web.test_network import routes
 from tests.web.test_serving import free_port
-from ylemorph.serving import Service, run_server
+from ylemorph.serving import Service, _certificate, run_server
 from ylemorph.web.edge import encryption
 from ylemorph.web.edge.addresses import certified_names
 from ylemorph.web.edge.certificates import CERTIFICATE, KEY, LASTS, RENEWED_BEFORE, own_certificate
@@ -256,6 +257,21 @@ def test_it_is_renewed_in_time_with_its_key(tmp_path):
         assert (now.fingerprint != first.fingerprint, now.pin == first.pin) == (renewed, True)
     assert now.changed == "the one before was about to end"
     assert now.until > first.until
+
+
+def test_servers_that_begin_at_once_have_one_key_and_its_certificate(tmp_path):
+    found = []
+
+    def begin():
+        found.append(_certificate(Service(network=True), tmp_path))
+
+    threads = [threading.Thread(target=begin) for _ in range(6)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(60)
+    assert len({made.fingerprint for made in found}) == 1
+    encryption.tls_context(found[0].certificate, found[0].key)
 
 
 @pytest.mark.parametrize("damage", [b"", b"x", None])

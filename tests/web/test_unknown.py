@@ -12,7 +12,7 @@ from tests.web.test_network import PASSWORD, Browser, network  # noqa: F401  # a
 from ylemorph.store import collecting, people
 from ylemorph.web.edge import attempts, limits
 from ylemorph.web.edge.attempts import Attempts, TooOften
-from ylemorph.web.edge.identity import COOKIE, MOST_UNKNOWN_BYTES
+from ylemorph.web.edge.identity import COOKIE
 from ylemorph.web.edge.live import ENDED
 
 MANY = "[" + "[]," * 5_000_000 + "[]]"  # 16 MB of lists
@@ -30,7 +30,7 @@ def test_what_somebody_unknown_sends_is_not_even_read(network):  # noqa: F811
     tracemalloc.start()
     for path in ("/api/jobs", "/api/plan", "/api/people", "/api/jobs-file"):
         assert raw(stranger, path, MANY).status_code == 413
-        assert raw(stranger, path, "[" * MOST_UNKNOWN_BYTES).status_code == 401
+        assert raw(stranger, path, "[" * limits.SMALL_BODY).status_code == 401
     assert raw(stranger, "/api/session", MANY).status_code == 413
     peak = tracemalloc.get_traced_memory()[1]
     tracemalloc.stop()

@@ -1,6 +1,7 @@
 """The data file as a whole: copied, looked at as a copy, put back from one."""
 
 import errno
+import os
 import shutil
 import sqlite3
 from collections.abc import Iterator
@@ -12,7 +13,7 @@ from typing import NamedTuple
 from ..core.errors import YlemorphError
 from ..opening import open_regular, read_most
 from . import jobs
-from .database import FILE_NAME, LEAST_ROOM, NotFound, StoreError, connect, end_after
+from .database import FILE_MODE, FILE_NAME, LEAST_ROOM, NotFound, StoreError, connect, end_after
 from .preparing import CHECK_SECONDS, PART, alone, check_schema, copy_to, make_folder, migrate
 from .turns import turn
 
@@ -174,8 +175,17 @@ def _set_aside(path: Path, aside: Path) -> Path | None:
     except sqlite3.DatabaseError:
         for beside in ("", "-wal"):
             if Path(f"{path}{beside}").exists():
-                shutil.copy2(f"{path}{beside}", f"{aside}{beside}")
+                _copy_bytes(Path(f"{path}{beside}"), Path(f"{aside}{beside}"))
     return aside
+
+
+def _copy_bytes(source: Path, place: Path) -> None:
+    """On the disk before anything else is done: the one that it is a copy of is about to be replaced."""
+    with source.open("rb") as file, place.open("xb") as copy:
+        shutil.copyfileobj(file, copy)
+        copy.flush()
+        os.fsync(copy.fileno())
+    place.chmod(FILE_MODE)
 
 
 def _swap(ready: Path, path: Path, aside: Path | None) -> None:

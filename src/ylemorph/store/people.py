@@ -150,6 +150,10 @@ def _keep_one(connection: sqlite3.Connection, person: Person) -> None:
 
 def _hashed(password: str, name: str) -> str:
     check_password(password, name)
+    return _hash(password)
+
+
+def _hash(password: str) -> str:
     with _HASHING:
         return generate_password_hash(password, METHOD)
 
@@ -187,7 +191,7 @@ def sign_in(
     right = _is_right(row["password"] if row else _nobody(), password)
     if row is None or not right:
         return None
-    renewed = None if row["password"].startswith(f"{METHOD}$") else _rehashed(password)
+    renewed = None if row["password"].startswith(f"{METHOD}$") else _hash(password)
     secret, token, at = secrets.token_urlsafe(32), secrets.token_urlsafe(24), int(time.time())
     device = device if knows_device(connection, name, device) else secrets.token_urlsafe(24)
     session = Session(get(connection, row["id"]), token, _digest(secret))
@@ -205,11 +209,6 @@ def sign_in(
 
     freeing(connection, keep)
     return SignedIn(secret, device, session)
-
-
-def _rehashed(password: str) -> str:
-    with _HASHING:
-        return generate_password_hash(password, METHOD)
 
 
 _DEVICE = """

@@ -41,7 +41,7 @@ class Deleted:
         if held is None:
             raise NotFound(f"job {job} is not kept any more", mend="go back to a backup")
         try:
-            return bundle.take_in(connection, held)[0]
+            return bundle.take_in(connection, held, own=True)[0]
         except BaseException:
             with self._lock:
                 self._kept[job] = held
@@ -51,4 +51,4 @@ class Deleted:
 def double(connection: sqlite3.Connection, job: int) -> int:
     """A second job with all that the first one holds. Raises NotFound or Broken."""
     with transaction(connection):
-        return bundle.take_in(connection, bundle.take_out(connection, [job]))[0]
+        return bundle.take_in(connection, bundle.take_out(connection, [job]), own=True)[0]

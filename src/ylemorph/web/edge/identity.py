@@ -9,6 +9,7 @@ from ...store import people
 from ...store.people import Person, Session, SignedIn
 from .attempts import Attempts, TooOften
 from .db import connection
+from .limits import SMALL_BODY
 from .log import note
 from .problems import answer, problem_data
 from .rights import READS, may, needed_role
@@ -16,7 +17,6 @@ from .rights import READS, may, needed_role
 COOKIE, DEVICE, TOKEN_HEADER = "ylemorph_session", "ylemorph_device", "X-Ylemorph-Token"  # names, not secrets
 HOST_ONLY = "__Host-"  # before a cookie's name: the browser takes it from this host alone, encrypted (RFC 6265bis)
 DEVICE_SECONDS = 400 * 86_400  # as long as browsers keep a cookie at all
-MOST_UNKNOWN_BYTES = 10_000  # of a body from somebody who is not known
 
 
 class NotSignedIn(YlemorphError):
@@ -37,7 +37,7 @@ def register(app: Flask, *, network: bool) -> None:
             return None
         session = current_session()
         if session is None:
-            if (request.content_length or 0) > MOST_UNKNOWN_BYTES:
+            if (request.content_length or 0) > SMALL_BODY:
                 abort(413)
             return answer(problem_data(NotSignedIn("you are not signed in", mend="sign in"), 401))
         if not may(session.person.role, needed):

@@ -19,6 +19,9 @@ MOST_VALUES, MOST_HOLDERS = 1_500_000, 200_000
 MOST_OPEN = 100  # brackets inside each other
 
 
+SMALL_BODY = 10_000  # of what is typed, and of whatever comes from somebody who is not known
+
+
 class BodyLimit(NamedTuple):
     """Bodies to addresses that begin with ``path`` have at most ``most`` bytes."""
 
@@ -28,10 +31,10 @@ class BodyLimit(NamedTuple):
 
 # The first that fits; what stands nowhere may carry surveys.
 BODY_LIMITS = (
-    BodyLimit("/api/session", 10_000),
-    BodyLimit("/api/here", 10_000),
-    BodyLimit("/api/people", 10_000),
-    BodyLimit("/api/settings", 10_000),
+    BodyLimit("/api/session", SMALL_BODY),
+    BodyLimit("/api/here", SMALL_BODY),
+    BodyLimit("/api/people", SMALL_BODY),
+    BodyLimit("/api/settings", SMALL_BODY),
     BodyLimit("/api/shelf", 2 * MB),
     BodyLimit("/collect/", 4 * MB),
     BodyLimit("/", MAX_BODY_BYTES),

@@ -15,7 +15,7 @@ from werkzeug.exceptions import NotFound as NotFoundHere
 from ...core.errors import OutOfBounds, YlemorphError
 from ...formats.own.survey import first_problem
 from ...stand_ins.attached import NotAttached
-from ...store.database import Gone, NotFound
+from ...store.database import LEAST_ROOM, Gone, NotFound
 from ..reading.by_path import NotAllowed
 from .limits import MB, most_bytes
 from .log import request_id
@@ -77,13 +77,10 @@ _STORE_TROUBLES = (
 )
 
 
-LITTLE_ROOM = 256 * 1024  # bytes, with which the database's own files beside the data file cannot grow
-
-
 def _no_room() -> bool:
     """On a full disk the database may report a failed write of another of its files only."""
     with contextlib.suppress(OSError):
-        return shutil.disk_usage(current_app.config["STORE"].parent).free < LITTLE_ROOM
+        return shutil.disk_usage(current_app.config["STORE"].parent).free < LEAST_ROOM
     return False
 
 
