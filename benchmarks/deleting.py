@@ -18,7 +18,9 @@ from ylemorph.formats.listings.fleet_read import Found
 from ylemorph.store import fleets, jobs
 from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
-from ylemorph.usecases.fleet_work import Work, work_out
+from ylemorph.usecases.fleet_work import Against, work_out
+from ylemorph.usecases.jobs import change
+from ylemorph.usecases.workshop import Work
 
 MACHINES = 19_000
 
@@ -37,7 +39,7 @@ def filled(path: Path) -> int:
             fleet,
             (Found(f"m{n}", f"m{n}", Survey(disk, source.taken)) for n, disk in enumerate(disks)),
         )
-        made = work_out(fleets.waiting(connection, fleet, 1), Work(wishes.names, wishes.fits, wishes.options))[0][1]
+        made = work_out(fleets.waiting(connection, fleet, 1), Against(wishes.names, wishes.fits, wishes.options))[0][1]
         numbers = [row[0] for row in connection.execute("SELECT id FROM fleet_machine")]
         fleets.put(connection, fleet, 1, [(number, made) for number in numbers])
     return fleet
@@ -56,7 +58,7 @@ def main() -> None:
                 with closing(connect(path)) as own:
                     while not ended.is_set():
                         begun = time.monotonic()
-                        jobs.change(own, job, None, lambda _state: Describe(note=str(len(taken))))
+                        change(Work(None, own), job, None, lambda _state: Describe(note=str(len(taken))))
                         taken.append(time.monotonic() - begun)
                         time.sleep(0.01)
 

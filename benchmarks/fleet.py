@@ -82,7 +82,7 @@ def whole_commands() -> None:
 def in_the_store() -> None:
     """From the files' arrival to lines that can be shown, as the running program does it."""
     from ylemorph.core.buy.shelf import ShelfDisk
-    from ylemorph.web.fleet.runs import FleetRuns
+    from ylemorph.usecases.fleet_runs import FleetRuns
 
     with tempfile.TemporaryDirectory() as name:
         store = prepare(Path(name))

@@ -13,6 +13,8 @@ from ylemorph.core.job.state import JobState, SizedTarget
 from ylemorph.core.sizes import GB, GiB, MiB, nominal_sectors
 from ylemorph.formats.own.changes import change_from
 from ylemorph.formats.own.targets import target_from_text
+from ylemorph.usecases.jobs import change
+from ylemorph.usecases.workshop import Work
 
 SECTOR = 512
 
@@ -136,3 +138,8 @@ LISTING = {
         for name, size, model in (("sda", 256_060_514_304, "Brindle K4"), ("sdb", 512_110_190_592, "Quillon S2"))
     ]
 }  # fmt: skip
+
+
+def change_job(connection, job, version, read, made_by=""):
+    """As the use case does it, for a program without a server."""
+    return change(Work(None, connection, made_by), job, version, read)

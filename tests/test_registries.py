@@ -8,18 +8,18 @@ from typing import get_args
 import grimp
 import pytest
 
-from ylemorph.core.carry import aftermath, rehearse, sequence, times, ways
+from ylemorph.core.carry import rehearse, sequence, times, ways
 from ylemorph.core.carry import words as step_words
 from ylemorph.core.disk import filesystems, model
 from ylemorph.core.fit import finding_kinds, findings, fits, options
+from ylemorph.core.job import aftermath
 from ylemorph.core.job.changes import CHANGES
 from ylemorph.formats.documents import shell_script
 from ylemorph.formats.listings.reading import LISTINGS
-from ylemorph.formats.own import changes, option_models, plan, steps_read
+from ylemorph.formats.own import changes, option_models, steps_read
 from ylemorph.formats.own.options import _READERS, _SIZED, _WRITERS, options_from, options_to_data
 from ylemorph.formats.own.survey import _MODELS, schema
-from ylemorph.web.carry import models as carry_models
-from ylemorph.web.carry import routes as carry_routes
+from ylemorph.web.carry import hand_over
 
 KINDS = set(get_args(model.Kind))
 
@@ -48,8 +48,7 @@ def words(literal):
         ("fields that steps need", steps_read.NEEDED, words(sequence.StepKind)),
         ("REASON_WORDS", aftermath.REASON_WORDS, words(aftermath.Reason)),
         ("offers after a failure", aftermath._OFFERS, words(aftermath.Reason)),
-        ("HAND_OVER", carry_routes.HAND_OVER, words(carry_models.HandOverForm)),
-        ("remedies without a change", {*plan._REMEDY_CHANGES, "repair"}, words(plan.RemedyKind)),
+        ("HAND_OVER", hand_over.HAND_OVER, words(hand_over.Form)),
     ],
 )
 def test_no_table_lacks_an_entry(name, table, whole):

@@ -63,6 +63,7 @@ def run_server(service: Service) -> int:
     """Serve until stopped. Raises YlemorphError where port, data folder, people or certificate cannot be used."""
     from .web.app import create_app
     from .web.edge.log import write_lines
+    from .web.edge.services import services
 
     _check_network(service)
     folder = Path(service.data) if service.data else user_data_path("ylemorph")
@@ -75,7 +76,7 @@ def run_server(service: Service) -> int:
         store, bound_to=service.host, read_from=_folders(service.read_from), network=service.network, names=names,
         certificate=certificate,
     )  # fmt: skip
-    app.config["BENCH"].tidy()
+    services(app).shop.bench.tidy()
     write_lines(requests=service.log, security=service.network)
     listener = _listener(service.host, service.port)
     server, front = _server_and_front(app, listener, service, certificate)
@@ -86,11 +87,11 @@ def run_server(service: Service) -> int:
     try:
         server.run()
     finally:
-        app.config["HUB"].end()
+        services(app).hub.end()
         server.close()
         if front is not None:
             front.stop()
-        app.config["KEEPER"].close()
+        services(app).shop.keeper.close()
     return 0
 
 
@@ -189,12 +190,13 @@ def _server_and_front(
     if certificate is None:
         return make_server(app, listener, proxied=service.plain), None
     from .web.edge.encryption import Front, behind, load, tls_context
+    from .web.edge.services import services
 
     def renew() -> None:
         own = _certificate(service, certificate.certificate.parent) if certificate.own else certificate
         assert own is not None
         load(context, own.certificate, own.key)
-        app.config["CERTIFICATE"] = own
+        services(app).certificate = own
 
     context = tls_context(certificate.certificate, certificate.key)
     inside = _listener("127.0.0.1", 0)

@@ -16,6 +16,7 @@ from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 from ylemorph.web.edge.pages import STATIC
+from ylemorph.web.edge.services import services
 
 ROOT = Path(__file__).parents[2]
 expect.set_options(timeout=20_000)  # what is waited for comes at once, but on a machine that does much else
@@ -55,7 +56,7 @@ def served(tmp_path_factory):
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     yield store, f"http://127.0.0.1:{listener.getsockname()[1]}", app
-    app.config["HUB"].end()
+    services(app).hub.end()
     server.close()
     thread.join(5)
 

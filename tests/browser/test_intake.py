@@ -2,6 +2,7 @@
 
 import json
 import re
+from dataclasses import replace
 
 import pytest
 from playwright.sync_api import expect
@@ -11,6 +12,7 @@ from tests.probe.conftest import IMAGES
 from ylemorph.core.disk.model import Survey
 from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.stand_ins.disks import STAND_INS
+from ylemorph.web.edge.services import services
 
 NAMES = (("sda", "Brindle K1"), ("sdb", "Brindle K2"), ("sdc", "Brindle K3"), ("sdd", ""), ("sde", ""))
 PART = {"type": "part", "start": 2048, "size": 400 << 30, "parttype": "0x7", "fstype": "ntfs", "fsused": 80 << 30}
@@ -210,14 +212,14 @@ def test_the_role_in_doubt_is_asked_for(window, store):
 def reading_folder(served, tmp_path):
     """The running server may read from a folder for the time of one test."""
     from ylemorph.stand_ins.extents import unpack
-    from ylemorph.web.reading.by_path import Readings
+    from ylemorph.usecases.readings import Readings
 
     with (IMAGES / "disk-mbr-logicals.xz").open("rb") as packed:
         unpack(packed, tmp_path / "disk.img")
-    app, before = served[2], served[2].config["READINGS"]
-    app.config["READINGS"] = Readings((tmp_path,))
+    own, before = services(served[2]), services(served[2]).shop
+    own.shop = replace(before, readings=Readings((tmp_path,)))
     yield tmp_path
-    app.config["READINGS"] = before
+    own.shop = before
 
 
 def test_a_disk_is_read_by_its_path(window, store, reading_folder):

@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 
 from tests.real.volumes import present
 from ylemorph.stand_ins.practice import FAULT_WORDS
+from ylemorph.web.edge.services import services
 
 pytestmark = pytest.mark.skipif(not present("mkfs.ntfs", "mkfs.fat"), reason="mkfs.ntfs and mkfs.fat are needed")
 
@@ -39,10 +40,10 @@ def press_on(page, locator, key="Enter"):
 @pytest.fixture
 def attached(served, demo):
     for key in ("desk", "blank"):
-        served[2].config["BENCH"].attach(key)
+        services(served[2]).shop.bench.attach(key)
     yield
     for key in ("desk", "blank"):
-        served[2].config["BENCH"].detach(key)
+        services(served[2]).shop.bench.detach(key)
 
 
 def line(page, serial):

@@ -21,6 +21,7 @@ from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 from ylemorph.web.edge.certificates import own_certificate
+from ylemorph.web.edge.services import services
 
 PASSWORD = "four plain words here"
 
@@ -40,7 +41,7 @@ def workshop(tmp_path):
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     yield f"http://127.0.0.1:{listener.getsockname()[1]}", numbers
-    app.config["HUB"].end()
+    services(app).hub.end()
     server.close()
     connection.close()
 

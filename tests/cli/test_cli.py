@@ -9,11 +9,11 @@ import pytest
 
 from tests.make import desk
 from ylemorph.cli import cli, main
-from ylemorph.commands.files import is_text
 from ylemorph.core.disk.model import Survey
 from ylemorph.formats.own.survey import read_survey
 from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.stand_ins.extents import unpack
+from ylemorph.usecases.disks import is_text
 
 
 @pytest.fixture

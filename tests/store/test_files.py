@@ -11,7 +11,7 @@ from types import SimpleNamespace
 
 import pytest
 
-from tests.make import desk, job_of
+from tests.make import change_job, desk, job_of
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.job.disk_changes import Describe
 from ylemorph.demo.load import load_demo
@@ -128,7 +128,7 @@ def everything(connection, job):
 def test_jobs_taken_out_and_in_are_equal(folder, tmp_path):
     with closing(connect(folder / FILE_NAME)) as connection, closing(connect(prepare(tmp_path / "new"))) as other:
         first = jobs.lines(connection)[0].id
-        jobs.change(connection, first, None, lambda _state: Describe(note="changed"))
+        change_job(connection, first, None, lambda _state: Describe(note="changed"))
         jobs.undo(connection, first, None)
         runs.tick(connection, first, "backup", on=True)
         text = json.dumps(bundle.take_out(connection))

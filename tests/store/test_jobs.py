@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.make import desk, job_of
+from tests.make import change_job, desk, job_of
 from ylemorph.core.fit.options import Options
 from ylemorph.core.job.disk_changes import Describe
 from ylemorph.store import history, jobs
@@ -42,12 +42,12 @@ def test_a_job_reads_back_as_it_was_made(store):
 def test_undo_and_redo_walk_the_revisions(store):
     job = jobs.create(store, STATE)
     for text in "abc":
-        jobs.change(store, job.id, None, noted(text))
+        change_job(store, job.id, None, noted(text))
     assert jobs.undo(store, job.id, None).state.note == "b"
     assert jobs.undo(store, job.id, None).state.note == "a"
     assert jobs.redo(store, job.id, None).state.note == "b"
     # A change after an undo begins a new branch; the old one stays in the history.
-    branched = jobs.change(store, job.id, None, noted("d"))
+    branched = change_job(store, job.id, None, noted("d"))
     assert (branched.state.note, branched.can_redo) == ("d", False)
     assert [entry.change and entry.change["note"] for entry in history.entries(store, job.id)] == [*"dcba", None]
     assert jobs.go_to(store, job.id, None, 4).state.note == "c"
@@ -55,14 +55,14 @@ def test_undo_and_redo_walk_the_revisions(store):
 
 def test_a_change_that_changes_nothing_is_no_revision(store):
     job = jobs.create(store, STATE)
-    assert jobs.change(store, job.id, job.version, lambda state: Describe(name=state.name)).version == job.version
+    assert change_job(store, job.id, job.version, lambda state: Describe(name=state.name)).version == job.version
 
 
 def test_the_second_of_two_writers_is_told(store):
     job = jobs.create(store, STATE)
-    jobs.change(store, job.id, job.version, noted("first"), made_by="window 1")
+    change_job(store, job.id, job.version, noted("first"), made_by="window 1")
     with pytest.raises(Conflict) as caught:
-        jobs.change(store, job.id, job.version, noted("second"))
+        change_job(store, job.id, job.version, noted("second"))
     assert caught.value.job.state.note == "first"
     assert caught.value.last.made_by == "window 1"
     assert "Name and notes changed" in str(caught.value)
@@ -75,14 +75,14 @@ def test_a_failing_change_leaves_nothing(store):
         raise ZeroDivisionError
 
     with pytest.raises(ZeroDivisionError):
-        jobs.change(store, job.id, None, fail)
+        change_job(store, job.id, None, fail)
     assert jobs.get(store, job.id) == job
     assert not store.in_transaction
 
 
 def test_deleting_takes_revisions_and_unused_surveys_along(store):
     one, two = jobs.create(store, STATE), jobs.create(store, STATE)
-    jobs.change(store, one.id, None, noted("x"))
+    change_job(store, one.id, None, noted("x"))
     assert store.execute("SELECT count(*) FROM survey").fetchone()[0] == 1
     jobs.delete(store, one.id)
     assert jobs.get(store, two.id).state.source == STATE.source
@@ -112,7 +112,7 @@ def shared(tmp_path_factory):
 def test_any_changes_and_as_many_undos_give_the_first_state_back(shared, texts):
     job = jobs.create(shared, STATE)
     for text in texts:
-        jobs.change(shared, job.id, None, noted(text))
+        change_job(shared, job.id, None, noted(text))
     for _ in texts:
         jobs.undo(shared, job.id, None)
     assert jobs.get(shared, job.id).state == job.state
@@ -126,7 +126,7 @@ def test_writers_at_once_lose_no_change(tmp_path):
     def write(name):
         own = connect(path)
         for n in range(10):
-            jobs.change(own, job.id, None, noted(f"{name}{n}"))
+            change_job(own, job.id, None, noted(f"{name}{n}"))
         own.close()
 
     writers = [threading.Thread(target=write, args=(name,)) for name in "abc"]

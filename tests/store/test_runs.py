@@ -4,7 +4,7 @@ from fractions import Fraction
 
 import pytest
 
-from tests.make import desk, job_of
+from tests.make import change_job, desk, job_of
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.job.bench_changes import ChooseWay, SetFact
@@ -29,9 +29,9 @@ def job(store):
 
 
 def test_facts_and_the_way_are_changes_like_any_other(store, job):
-    jobs.change(store, job, None, lambda _state: SetFact("workspace", 300 * 2**30, "300 GiB"))
-    jobs.change(store, job, None, lambda _state: SetFact("backup", "yes", "yes"))
-    read = jobs.change(store, job, None, lambda _state: ChooseWay("through-image")).state
+    change_job(store, job, None, lambda _state: SetFact("workspace", 300 * 2**30, "300 GiB"))
+    change_job(store, job, None, lambda _state: SetFact("backup", "yes", "yes"))
+    read = change_job(store, job, None, lambda _state: ChooseWay("through-image")).state
     assert (read.facts, read.way) == (Facts(workspace=300 * 2**30, backup="yes"), "through-image")
     assert [entry.sentence for entry in history.entries(store, job)][:3] == [
         "Through an image is the way", "Backup of the source: yes", "Workspace of 300 GiB",
@@ -41,15 +41,15 @@ def test_facts_and_the_way_are_changes_like_any_other(store, job):
 
 
 def test_facts_that_contradict_each_other(store, job):
-    jobs.change(store, job, None, lambda _state: SetFact("backup", "yes"))
-    jobs.change(store, job, None, lambda _state: SetFact("backup_size", 5))
-    assert jobs.change(store, job, None, lambda _state: SetFact("backup", "no")).state.facts == Facts(backup="no")
+    change_job(store, job, None, lambda _state: SetFact("backup", "yes"))
+    change_job(store, job, None, lambda _state: SetFact("backup_size", 5))
+    assert change_job(store, job, None, lambda _state: SetFact("backup", "no")).state.facts == Facts(backup="no")
     with pytest.raises(YlemorphError, match="a backup that is not there"):
-        jobs.change(store, job, None, lambda _state: SetFact("backup_size", 5))
+        change_job(store, job, None, lambda _state: SetFact("backup_size", 5))
 
 
 def test_ticks_are_not_undone_with_the_plan(store, job):
-    jobs.change(store, job, None, lambda _state: Describe(note="a"))
+    change_job(store, job, None, lambda _state: Describe(note="a"))
     runs.tick(store, job, "backup", on=True)
     first = runs.ticks(store, job)
     runs.tick(store, job, "backup", on=True)

@@ -48,7 +48,7 @@ def test_a_survey_that_is_taken_can_be_read_back_and_deleted(api):
 )
 def test_a_change_made_on_top_of_another_windows_keeps_it(api, job, mine):
     seen = {"If-Match": str(job["version"])}
-    api("POST", changes(job), {"kind": "leave", "row": 5})
+    api("POST", changes(job), {"kind": "leave", "rows": [5]})
     refused = api("POST", changes(job), mine, seen)
     assert refused.status_code == 409
     on_top = {"If-Match": str(refused.get_json()["job"]["version"])}
@@ -146,7 +146,7 @@ def body_of(value):
 def test_no_change_breaks_on_nasty_values(api, job, kind):
     """Every field of every change with every nasty value: no 5xx, and none makes much more work than the usual."""
     with counted() as usual:
-        api("POST", changes(job), {"kind": "leave", "row": 5})
+        api("POST", changes(job), {"kind": "leave", "rows": [5]})
     for place, field in enumerate(FIELDS):
         for value in NASTY[(KINDS.index(kind) + place) % EACH :: EACH]:
             body = body_of({"kind": kind, "row": 3, field: value})

@@ -13,6 +13,7 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, GiB
 from ylemorph.formats.own.survey_data import survey_to_data
+from ylemorph.web.edge.services import services
 
 PLAN = make_plan(desk(model="Brindle K4", serial="BK4-00731"), nominal_disk(480 * GB), Options())
 WHOLE = finished(PLAN)
@@ -123,7 +124,7 @@ def test_readings_go_with_their_job_and_no_survey_is_left(app, api, job):
 
     check(api, job, WHOLE)
     api("DELETE", f"/api/jobs/{job['id']}")
-    connection = connect(app.config["STORE"])
+    connection = connect(services(app).shop.store)
     assert connection.execute("SELECT count(*) FROM survey").fetchone()[0] == 0
     assert connection.execute("SELECT count(*) FROM finished").fetchone()[0] == 0
     connection.close()

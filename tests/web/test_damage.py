@@ -7,6 +7,7 @@ import pytest
 from ylemorph.core.errors import YlemorphError
 from ylemorph.store.database import FILE_NAME, connect
 from ylemorph.store.preparing import prepare
+from ylemorph.web.edge.services import services
 
 BREAKS = {
     "a survey that is none": "UPDATE survey SET body = '{}' WHERE id = (SELECT source FROM revision WHERE job = ?)",
@@ -27,7 +28,7 @@ def broken(app, api, job, survey):
     sound = api("POST", "/api/jobs", {"source": survey, "target": {"nominal": "480GB"}, "name": "Sound"}).get_json()
 
     def damage(sql):
-        connection = connect(app.config["STORE"])
+        connection = connect(services(app).shop.store)
         connection.execute(sql, (job["id"],))
         connection.close()
         return job["id"], sound["id"]
@@ -56,7 +57,7 @@ def test_one_broken_job_is_one_broken_job(api, broken, how):
 
 def test_a_job_that_broke_goes_back_to_an_earlier_change(api, app, job):
     api("POST", f"/api/jobs/{job['id']}/changes", {"kind": "fit", "fit": "snug"})
-    connection = connect(app.config["STORE"])
+    connection = connect(services(app).shop.store)
     connection.execute("UPDATE revision SET options = '{\"nonsense\": 1}' WHERE job = ? AND number = 2", (job["id"],))
     connection.close()
     assert api("GET", f"/api/jobs/{job['id']}").status_code == 422
@@ -65,7 +66,7 @@ def test_a_job_that_broke_goes_back_to_an_earlier_change(api, app, job):
 
 
 def test_settings_that_cannot_be_read_are_left_out(api, app, survey):
-    connection = connect(app.config["STORE"])
+    connection = connect(services(app).shop.store)
     connection.execute("INSERT INTO setting VALUES ('headroom', '\"1e999990\"'), ('grain', '[]')")
     connection.close()
     assert api("GET", "/api/settings").get_json()["headroom"] == "15"
@@ -101,7 +102,7 @@ def test_each_trouble_of_the_file_has_its_sentence(api, monkeypatch, words, stat
     def fail(*_):
         raise sqlite3.OperationalError(words)
 
-    monkeypatch.setattr("ylemorph.web.jobs.list.jobs.lines", fail)
+    monkeypatch.setattr("ylemorph.usecases.jobs.kept.lines", fail)
     answer = api("GET", "/api/jobs")
     assert answer.status_code == status
     assert told in answer.get_json()["detail"].lower()

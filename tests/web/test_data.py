@@ -4,6 +4,8 @@ import json
 
 import pytest
 
+from ylemorph.web.edge.services import services
+
 
 def test_health_and_data(api, job):
     assert api("GET", "/api/health").get_json()["status"] == "well"
@@ -32,7 +34,7 @@ def test_other_files_are_no_backups(api, job, name):
 
 def test_a_damaged_backup_is_refused_before_anything_is_replaced(api, app, job):
     (kept,) = api("POST", "/api/backups").get_json()["backups"]
-    place = app.config["STORE"].parent / "backups" / kept["name"]
+    place = services(app).shop.store.parent / "backups" / kept["name"]
     place.write_bytes(place.read_bytes()[:9000])
     assert api("POST", f"/api/backups/{kept['name']}/restore").status_code == 422
     assert api("GET", f"/api/jobs/{job['id']}").status_code == 200

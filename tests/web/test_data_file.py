@@ -290,12 +290,12 @@ def test_a_practice_that_cannot_be_kept_is_not_begun(api, app, practised, monkey
     path = f"/api/jobs/{practised['id']}"
     api("POST", f"{path}/record", {"what": "begin"})
     held = api("GET", f"{path}/carry").get_json()["run"]
-    from ylemorph.web.carry import practices
+    from ylemorph.usecases import carrying
 
     def full(*_given, **_more):
         raise sqlite3.OperationalError("database or disk is full")
 
-    monkeypatch.setattr(practices.runs, "begin", full)
+    monkeypatch.setattr(carrying.runs, "begin", full)
     assert api("POST", f"{path}/practice", {"pace": 0}).status_code == 507
     monkeypatch.undo()
     assert api("GET", f"{path}/carry").get_json()["run"] == held

@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import openpyxl
@@ -19,9 +20,10 @@ from ylemorph.core.sizes import GiB
 from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.store import fleets
 from ylemorph.store.database import connect
+from ylemorph.usecases import fleet_runs
+from ylemorph.usecases.fleet_runs import FleetRuns
 from ylemorph.web.app import create_app
-from ylemorph.web.fleet import runs as fleet_runs
-from ylemorph.web.fleet.runs import FleetRuns
+from ylemorph.web.edge.services import services
 
 
 def file(name, text):
@@ -166,12 +168,12 @@ def test_stopped_and_gone_on_with_even_by_another_server(api, app):
     assert stopped["generation"] == 2
     finished(api, number)
     api("POST", f"/api/fleets/{number}/stop", {"stopped": True})
-    connection = connect(app.config["STORE"])
+    connection = connect(services(app).shop.store)
     connection.execute("UPDATE fleet_machine SET generation = 0 WHERE id % 2")
     connection.close()
     read = api("GET", f"/api/fleets/{number}").get_json()
     assert (read["running"], read["stopped"], read["done"]) == (False, True, 15)
-    again = create_app(app.config["STORE"]).test_client()
+    again = create_app(services(app).shop.store).test_client()
     again.post(f"/api/fleets/{number}/stop", json={"stopped": False})
     assert finished(api, number)["done"] == 30
 
@@ -180,7 +182,7 @@ def test_by_processes_it_is_the_same_to_the_byte(api, app):
     """Two processes and none: the same lines."""
     taken = []
     for processes in (1, 2):
-        app.config["FLEETS"] = FleetRuns(processes)
+        services(app).shop = replace(services(app).shop, fleets=FleetRuns(processes))
         number = api("POST", "/api/fleets", {"name": "Same", "targets": ["480GB", "1TB"], "fits": ["snug", "same"]})
         number = number.get_json()["id"]
         api("POST", f"/api/fleets/{number}/files", {"files": [machine(n) for n in range(200)]})
@@ -192,14 +194,14 @@ def test_by_processes_it_is_the_same_to_the_byte(api, app):
 def test_a_fleet_goes_with_its_surveys(api, app, fleet):
     assert api("DELETE", f"/api/fleets/{fleet}").status_code == 204
     assert api("GET", f"/api/fleets/{fleet}").status_code == 404
-    connection = connect(app.config["STORE"])
+    connection = connect(services(app).shop.store)
     for table in ("fleet", "fleet_machine", "fleet_line", "survey"):
         assert connection.execute(f"SELECT count(*) FROM {table}").fetchone()[0] == 0
     connection.close()
 
 
 def test_a_damaged_survey_says_so_in_its_line(api, app, fleet):
-    connection = connect(app.config["STORE"])
+    connection = connect(services(app).shop.store)
     connection.execute("UPDATE survey SET body = '{\"disk\": 5}' WHERE id = (SELECT min(id) FROM survey)")
     connection.close()
     api("PUT", f"/api/fleets/{fleet}", {"name": "Branches", "targets": ["960GB"]})
@@ -209,7 +211,7 @@ def test_a_damaged_survey_says_so_in_its_line(api, app, fleet):
 
 
 def test_results_of_earlier_wishes_are_not_kept(app, api, fleet):
-    connection = connect(app.config["STORE"])
+    connection = connect(services(app).shop.store)
     assert fleets.put(connection, fleet, 77, []) is False
     assert fleets.put(connection, 10**6, 1, []) is False
     connection.close()
@@ -219,8 +221,8 @@ def test_where_no_process_can_be_started_it_goes_on_alone(api, app, monkeypatch)
     def none(*_args, **_more):
         raise OSError("no more processes")
 
-    monkeypatch.setattr(fleet_runs, "ProcessPoolExecutor", none)
-    app.config["FLEETS"] = FleetRuns(2)
+    monkeypatch.setattr(fleet_runs, "pool", none)
+    services(app).shop = replace(services(app).shop, fleets=FleetRuns(2))
     number = api("POST", "/api/fleets", {"name": "Alone", "targets": ["480GB"]}).get_json()["id"]
     api("POST", f"/api/fleets/{number}/files", {"files": [machine(n) for n in range(170)]})
     assert finished(api, number)["done"] == 170
@@ -240,11 +242,10 @@ def test_what_broke_off_is_said_once_and_gone_on_with_when_asked(api, app, fleet
 
 PARENT = """
 import os, sys, time
-from concurrent.futures import ProcessPoolExecutor
-from ylemorph.usecases.fleet_work import leave_with
+from ylemorph.usecases.processes import pool
 if __name__ == "__main__":
-    pool = ProcessPoolExecutor(1, initializer=leave_with, initargs=(os.getpid(),))
-    print(pool.submit(os.getpid).result(), flush=True)
+    workers = pool(1, fresh=False)
+    print(workers.submit(os.getpid).result(), flush=True)
     time.sleep(60)
 """
 

@@ -11,7 +11,7 @@ from tests.store.test_files import filled, small_disk  # noqa: F401  # a fixture
 from tests.web.test_killed import Server, sound
 from tests.web.test_shapes import asked  # noqa: F401  # a fixture
 from ylemorph.store.database import FILE_NAME, connect
-from ylemorph.web.edge import db
+from ylemorph.usecases import workshop
 from ylemorph.web.edge.rights import changes_data
 
 # Writes that need no room of the data file, or free some.
@@ -34,7 +34,7 @@ def full(app, asked, tmp_path, monkeypatch):  # noqa: F811
         connection.execute(f"PRAGMA max_page_count = {pages}")
         return connection
 
-    monkeypatch.setattr(db, "connect", connect_full)
+    monkeypatch.setattr(workshop, "connect", connect_full)
     return {
         operation: sent
         for operation, sent in asked.items()

@@ -64,7 +64,7 @@ def test_a_size_that_cannot_be_is_refused_and_nothing_changes(api, job, size):
 
 
 def test_a_preview_changes_nothing(api, job):
-    shown = api("POST", f"/api/jobs/{job['id']}/preview", {"kind": "leave", "row": 4}).get_json()
+    shown = api("POST", f"/api/jobs/{job['id']}/preview", {"kind": "leave", "rows": [4]}).get_json()
     assert not next(r for r in shown["plan"]["rows"] if r["number"] == 4)["carried"]
     assert api("GET", f"/api/jobs/{job['id']}").get_json()["version"] == job["version"]
 
@@ -72,12 +72,12 @@ def test_a_preview_changes_nothing(api, job):
 def test_two_windows(api, job):
     first = change(api, job, {"If-Match": str(job["version"]), "X-Window": "window 1"}, kind="fit", fit="snug")
     assert first.status_code == 200
-    second = change(api, job, {"If-Match": str(job["version"])}, kind="leave", row=5)
+    second = change(api, job, {"If-Match": str(job["version"])}, kind="leave", rows=[5])
     problem = second.get_json()
     assert second.status_code == 409
     assert problem["job"]["version"] == first.get_json()["version"]
     assert "Fit set to Snug" in problem["detail"]
-    assert change(api, job, {"If-Match": "soon"}, kind="leave", row=5).status_code == 422
+    assert change(api, job, {"If-Match": "soon"}, kind="leave", rows=[5]).status_code == 422
 
 
 def test_words_and_disks_are_changes_like_any_other(api, job, survey):

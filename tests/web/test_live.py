@@ -14,6 +14,7 @@ from ylemorph.web.app import create_app
 from ylemorph.web.edge import limits, live
 from ylemorph.web.edge.limits import BODY_LIMITS, BUSY, Turns, most_bytes
 from ylemorph.web.edge.live import MOST_STREAMS, Hub, TooMany, events
+from ylemorph.web.edge.services import services
 
 
 @pytest.fixture
@@ -24,7 +25,7 @@ def running(tmp_path):
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     yield app, listener.getsockname()[1]
-    app.config["HUB"].end()
+    services(app).hub.end()
     server.close()
 
 
@@ -61,7 +62,7 @@ class Listener:
 def test_fifty_windows_hear_of_a_change_and_keep_nobody_waiting(running):
     app, port = running
     windows = [Listener(port) for _ in range(50)]
-    assert app.config["HUB"].open_streams == 50
+    assert services(app).hub.open_streams == 50
     _, job = ask(port, "POST", "/api/jobs", {"name": "Desk"})
     for window in windows:
         assert window.next("jobs") == {"what": "jobs", "id": None, "by": "window 1", "window": "window 1"}
@@ -86,7 +87,7 @@ def test_a_window_that_is_gone_frees_its_stream(running):
     window.answer.close()
     window.connection.close()
     for _ in range(200):
-        if not app.config["HUB"].open_streams:
+        if not services(app).hub.open_streams:
             return
         time.sleep(0.05)
     raise AssertionError("the stream is still held")

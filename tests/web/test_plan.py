@@ -131,7 +131,7 @@ def test_the_unforeseen_says_a_fixed_sentence(app, api, monkeypatch):
     def fail(*_args):
         raise RuntimeError("secret inside")
 
-    monkeypatch.setattr("ylemorph.web.jobs.list.jobs.lines", fail)
+    monkeypatch.setattr("ylemorph.usecases.jobs.kept.lines", fail)
     answer = api("GET", "/api/jobs")
     assert answer.status_code == 500
     assert "secret" not in answer.get_data(as_text=True)
@@ -143,7 +143,7 @@ def test_a_full_disk_is_said(app, api, monkeypatch):
     def full(*_args, **_more):
         raise sqlite3.OperationalError("database or disk is full")
 
-    monkeypatch.setattr("ylemorph.web.jobs.routes.jobs.create", full)
+    monkeypatch.setattr("ylemorph.usecases.jobs.kept.create", full)
     answer = api("POST", "/api/jobs", {"name": "x"})
     assert answer.status_code == 507
     assert "space" in answer.get_json()["mend"]

@@ -190,7 +190,7 @@ def test_reading_by_path_is_off_unless_switched_on(api):
 def test_a_reading_can_be_stopped(open_api):
     from ylemorph.core.errors import YlemorphError
     from ylemorph.probe.medium import Stopped
-    from ylemorph.web.reading.by_path import DiskRead
+    from ylemorph.usecases.readings import DiskRead
 
     reading = DiskRead(SimpleNamespace(name="x"))
     reading.progress(10, 100)
@@ -207,7 +207,7 @@ def test_a_link_that_appears_after_the_check_is_not_followed(open_api, monkeypat
     (allowed / "inside").mkdir()
     (allowed / "inside" / "disk.img").write_bytes(bytes(1 << 20))
     path = allowed / "inside" / "disk.img"
-    monkeypatch.setattr("ylemorph.web.reading.by_path.os.path.realpath", lambda text: str(path))
+    monkeypatch.setattr("ylemorph.usecases.readings.os.path.realpath", lambda text: str(path))
     (allowed / "inside").rename(allowed / "before")
     (allowed / "inside").symlink_to(allowed.parent)
     refused = api("POST", "/api/readings", {"path": str(path)})

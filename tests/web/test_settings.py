@@ -28,7 +28,7 @@ def test_a_default_that_cannot_be_is_refused_and_nothing_changes(api, key, value
 
 def test_two_plans_of_a_job(api, job):
     url = f"/api/jobs/{job['id']}"
-    api("POST", f"{url}/changes", {"kind": "leave", "row": 5})
+    api("POST", f"{url}/changes", {"kind": "leave", "rows": [5]})
     found = api("GET", f"{url}/compare?first=r1&second=now").get_json()
     assert [side["title"] for side in (found["first"], found["second"])] == ["Change 1", "As it stands"]
     assert found["rows"][-1]["changes"] == ["holds", "left"]

@@ -9,11 +9,13 @@ import pytest
 
 from tests.web.test_collect import send
 from tests.web.test_network import PASSWORD, Browser, network  # noqa: F401  # a fixture
-from ylemorph.store import collecting, people
+from ylemorph.store import collecting
+from ylemorph.usecases import people
 from ylemorph.web.edge import attempts, limits
 from ylemorph.web.edge.attempts import Attempts, TooOften
 from ylemorph.web.edge.identity import COOKIE
 from ylemorph.web.edge.live import ENDED
+from ylemorph.web.edge.services import services
 
 MANY = "[" + "[]," * 5_000_000 + "[]]"  # 16 MB of lists
 
@@ -137,7 +139,7 @@ def test_streams_end_with_their_right(network, monkeypatch):  # noqa: F811
     assert b":\n\n" in [next(given) for _ in range(4)]
     workshop = Browser(network, "Workshop")
     own = next(p for p in workshop("GET", "/api/people").get_json()["people"] if p["name"] == "Look")
-    network.config["HUB"].drop = lambda _mark=None: None  # as if it were removed by another program
+    services(network).hub.drop = lambda _mark=None: None  # as if it were removed by another program
     assert workshop("DELETE", f"/api/people/{own['id']}").status_code == 204
     assert ENDED in list(given)
 
@@ -222,10 +224,10 @@ def test_an_arrival_has_the_disks_of_one_machine_and_is_read_once(api, job, monk
     assert refused.status_code == 422
     assert "65 disks are more" in refused.get_json()["detail"]
     reads = []
-    from ylemorph.web.reading import collect_routes
+    from ylemorph.usecases import collecting as use_case
 
-    own = collect_routes.read_any
-    monkeypatch.setattr(collect_routes, "read_any", lambda body: reads.append(1) or own(body))
+    own = use_case.read_any
+    monkeypatch.setattr(use_case, "read_any", lambda body: reads.append(1) or own(body))
     assert send(api, code, listing(collecting.MOST_DISKS)).status_code == 200
     for _ in range(3):
         arrivals = api("GET", f"/api/jobs/{job['id']}/arrivals").get_json()["arrivals"]
@@ -251,7 +253,7 @@ def test_bodies_that_cannot_be_read_count_as_tries(api, job):
 def test_a_link_that_is_exchanged_while_it_is_followed(api, monkeypatch, tmp_path):
     from pathlib import Path
 
-    api.client.application.config["READINGS"].folders = (tmp_path,)
+    services(api.client.application).shop.readings.folders = (tmp_path,)
 
     def gone(_path):
         raise OSError(40, "Too many levels of symbolic links")

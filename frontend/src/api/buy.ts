@@ -7,7 +7,7 @@ import { client, data, type Job, type Schemas } from "./client";
 export type Shelf = Schemas["ShelfModel"];
 export type ShelfTexts = Schemas["ShelfTexts"];
 export type Ladder = Schemas["LadderModel"];
-export type Offer = Schemas["OfferModel"];
+export type Offer = Schemas["ShownOffer"];
 export type Slot = Ladder["slot"];
 export type GrowingRow = Schemas["GrowingRow"];
 export type Fleet = Schemas["FleetModel"];

@@ -34,7 +34,7 @@ watch(
   { immediate: true },
 );
 const choices = (question: Question) => question.choices.map((value) => ({ value, label: WORDS[value] ?? value }));
-const say = (fact: string, value: string) =>
+const say = (fact: Question["fact"], value: string) =>
   void props.change({ kind: "fact", fact, value: value === "unknown" ? null : value });
 function keep(question: Question): void {
   const text = (typed.value[question.fact] ?? "").trim();

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** A step that failed: what stands on the disks now, from where it can be done again, and what gets past it. */
 import type { Failure } from "../api/carry";
+import type { Change } from "../api/client";
 
 defineProps<{ failure: Failure }>();
-const emit = defineEmits<{ again: [step: number]; out: [change: Record<string, unknown>]; end: [] }>();
+const emit = defineEmits<{ again: [step: number]; out: [change: Change]; end: [] }>();
 </script>
 
 <template>

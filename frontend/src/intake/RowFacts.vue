@@ -26,7 +26,8 @@ const total = computed(() => (fs.value?.lightened ?? []).reduce((sum, item) => s
 
 function amend(kind: "used" | "immovable" | "lightened", text: string): void {
   const bare = units.value === "decimal" ? ("gb" as const) : ("gib" as const);
-  void props.store.change({ kind, row: props.partition.number, text, bare }, "facts");
+  const row = props.partition.number;
+  void props.store.change(kind === "lightened" ? { kind, row, text } : { kind, row, text, bare }, "facts");
 }
 </script>
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Headroom, tail reserve, grain, table and where free space stands. */
 import { computed, reactive, ref, watch } from "vue";
-import type { Change, Options, Plan, ProblemError } from "../api/client";
+import type { Change, Options, Plan, ProblemError, Schemas } from "../api/client";
 import PickOne from "../widgets/PickOne.vue";
 import { size } from "../widgets/units";
 
@@ -20,6 +20,7 @@ const FIELDS = [
   { kind: "tail", label: "Kept empty at the end", usual: "none" },
   { kind: "grain", label: "Grain", usual: "1 MiB" },
 ] as const;
+type OptionKind = Schemas["SetOptionChange"]["kind"];
 type Field = (typeof FIELDS)[number]["kind"];
 const written = (value: number | string | null | undefined) =>
   typeof value === "number" ? size(value, "binary") : (value ?? "");
@@ -43,7 +44,7 @@ function focusHeadroom(): void {
   headroomField.value?.focus();
 }
 defineExpose({ focusHeadroom });
-const set = (kind: string, value: string | number) => void props.change({ kind, value });
+const set = (kind: OptionKind, value: string | number) => void props.change({ kind, value });
 const places = computed(() => [
   { value: 0, label: "the last row" },
   ...props.plan.rows.filter((row) => row.carried).map((row) => ({ value: row.number, label: row.label })),
@@ -60,7 +61,7 @@ const MODES = [
 ];
 /** What is chosen from a list, likewise. */
 interface Pick {
-  kind: string;
+  kind: OptionKind;
   label: string;
   choices: { value: string | number; label: string }[];
   given: string | number;

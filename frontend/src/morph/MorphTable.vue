@@ -25,9 +25,9 @@ function actions(row: PlanRow): { name: string; body: Change }[] {
     { name: "Hold", action: "hold", body: { kind: "hold", ...own } },
     { name: "Let it go", action: "release", body: { kind: "release", ...own } },
     { name: "Rest here", action: "grow", body: { kind: "grow", ...own } },
-    { name: "Up", action: "up", body: { kind: "move", ...own, value: -1 } },
-    { name: "Down", action: "down", body: { kind: "move", ...own, value: 1 } },
-    { name: "Leave behind", action: "leave", body: { kind: "leave", ...own } },
+    { name: "Up", action: "up", body: { kind: "move", ...own, places: -1 } },
+    { name: "Down", action: "down", body: { kind: "move", ...own, places: 1 } },
+    { name: "Leave behind", action: "leave", body: { kind: "leave", rows: [row.number] } },
     { name: "Carry again", action: "carry", body: { kind: "carry", ...own } },
   ];
   const offered = every.filter(({ action }) => !row.actions[action]);

@@ -2,7 +2,7 @@
 /** Carry out: the ways, one timeline from the first tick to the last, the rehearsal beside it, and what is taken along. */
 import { useEventListener } from "@vueuse/core";
 import { computed, nextTick, ref, toRef, watch } from "vue";
-import { useCarry, type RecordEntry } from "../api/carry";
+import { useCarry, type RecordEntry, type Way } from "../api/carry";
 import type { Change, Job } from "../api/client";
 import type { JobStore } from "../api/jobs";
 import BenchFacts from "../carry/BenchFacts.vue";
@@ -55,7 +55,7 @@ function stateOf(number: number): "open" | "now" | "done" | "failed" {
 const lastOf = (number: number) => run.value?.events.filter((event) => event.step === number).at(-1);
 const tookOf = (number: number) => (stateOf(number) === "done" ? (lastOf(number)?.took ?? "") : "");
 
-const setWay = (way: string) => void props.store.change({ kind: "way", way }, "page");
+const setWay = (way: Way["key"]) => void props.store.change({ kind: "way", way }, "page");
 const setFact = (change: Change) => {
   props.store.forgive();
   return props.store.change(change, "facts");
@@ -74,8 +74,8 @@ async function fail(): Promise<void> {
   }
 }
 /** Another way or plan: this record ends, and the change is made; the next one begins anew. */
-async function out(change: Record<string, unknown>): Promise<void> {
-  if (await props.store.change(change as Change, "page")) await bench.record({ what: "end" });
+async function out(change: Change): Promise<void> {
+  if (await props.store.change(change, "page")) await bench.record({ what: "end" });
 }
 
 const ACTIONS: Record<string, () => unknown> = {

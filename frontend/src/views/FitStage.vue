@@ -2,7 +2,7 @@
 /** The morph with everything that belongs to it: fits, need, the chosen row, findings. */
 import { useEventListener } from "@vueuse/core";
 import { computed, defineAsyncComponent, nextTick, ref, watch } from "vue";
-import type { Action, Change, Finding, FitKey, Job, Remedy } from "../api/client";
+import type { Action, Change, Finding, FitKey, Job, PlanRow, Remedy } from "../api/client";
 import { usePreview, type Form, type JobStore } from "../api/jobs";
 import FindingsPanel from "../morph/FindingsPanel.vue";
 import FitCards from "../morph/FitCards.vue";
@@ -35,7 +35,7 @@ const tried = ref("");
 function tryOut(remedy: Remedy | null): void {
   if (remedy?.change) {
     tried.value = remedy.text;
-    void trial.ask(remedy.change as Change);
+    void trial.ask(remedy.change);
   } else {
     tried.value = "";
     trial.end();
@@ -82,7 +82,7 @@ const setFit = (fit: FitKey) => void change({ kind: "fit", fit }, "page");
 
 const mend = (remedy: Remedy) => {
   tryOut(null);
-  void change(remedy.change as Change, "page");
+  if (remedy.change) void change(remedy.change, "page");
 };
 
 /** The finding in its list, and the row that it speaks of. */
@@ -97,19 +97,38 @@ function choose(step: number): void {
 }
 
 function nudge(event: KeyboardEvent, sign: "+" | "-"): void {
+  if (chosen.value === null) return;
   const step = event.shiftKey ? "100MiB" : event.altKey ? "10GiB" : "1GiB";
   void change({ kind: "pin", row: chosen.value, size: `${sign}${step}` });
 }
 
 /** Do one of two things that exclude each other, whichever the row allows now. */
-function either(first: Action, one: Change, second: Action, other: Change): void {
-  const allowed = row.value?.actions;
-  if (allowed) void change({ ...(allowed[first] && !allowed[second] ? other : one), row: row.value!.number });
+function either(first: Action, one: (row: PlanRow) => Change, second: Action, other: (row: PlanRow) => Change): void {
+  const own = row.value;
+  if (own) void change((own.actions[first] && !own.actions[second] ? other : one)(own));
 }
-const togglePin = () => either("unpin", { kind: "unpin" }, "pin", { kind: "pin", size: `${row.value?.size_bytes}B` });
-const toggleLeave = () => either("leave", { kind: "leave" }, "carry", { kind: "carry" });
-const toggleHold = () => either("hold", { kind: "hold" }, "release", { kind: "release" });
-const move = (steps: number) => row.value && void change({ kind: "move", row: row.value.number, value: steps });
+const togglePin = () =>
+  either(
+    "unpin",
+    (own) => ({ kind: "unpin", row: own.number }),
+    "pin",
+    (own) => ({ kind: "pin", row: own.number, size: `${own.size_bytes}B` }),
+  );
+const toggleLeave = () =>
+  either(
+    "leave",
+    (own) => ({ kind: "leave", rows: [own.number] }),
+    "carry",
+    (own) => ({ kind: "carry", row: own.number }),
+  );
+const toggleHold = () =>
+  either(
+    "hold",
+    (own) => ({ kind: "hold", row: own.number }),
+    "release",
+    (own) => ({ kind: "release", row: own.number }),
+  );
+const move = (places: number) => row.value && void change({ kind: "move", row: row.value.number, places });
 const restHere = () => row.value && void change({ kind: "grow", row: row.value.number });
 
 const ACTIONS: Record<string, () => unknown> = {
@@ -183,7 +202,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           @drag="drag"
           @drop="drop"
           @cancel="preview.end"
-          @move="(number, steps) => change({ kind: 'move', row: number, value: steps })"
+          @move="(number, places) => change({ kind: 'move', row: number, places })"
         />
         <MorphTable :plan="plan" :chosen="chosen" :change="change" @choose="(number) => (chosen = number)" />
       </section>

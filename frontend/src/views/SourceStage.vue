@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import { useRoute } from "vue-router";
-import type { Job, Survey } from "../api/client";
+import type { Job, Schemas, Survey } from "../api/client";
 import type { JobStore } from "../api/jobs";
 import ArrivalList from "../intake/ArrivalList.vue";
 import DiskIntake from "../intake/DiskIntake.vue";
@@ -32,7 +32,8 @@ async function take(source: Survey, lines: string[]): Promise<void> {
     props.store.announce(lines);
   }
 }
-const setRole = (row: number, role: string) => void props.store.change({ kind: "role", row, role });
+const setRole = (row: number, role: Schemas["RoleModel"]["role"]) =>
+  void props.store.change({ kind: "role", row, role });
 const setSize = () => void props.store.change({ kind: "disk-size", size: diskSize.value }, "disk");
 </script>
 

@@ -14,12 +14,13 @@ const props = defineProps<{
   looks?: Schemas["LookModel"][];
   chosen?: number | null;
 }>();
-const emit = defineEmits<{ role: [row: number, role: string]; choose: [row: number] }>();
+const emit = defineEmits<{ role: [row: number, role: Role]; choose: [row: number] }>();
 const sector = computed(() => props.survey.disk.logical_sector_bytes);
 const roleOf = (number: number) => props.roles?.find((role) => role.number === number);
 const lookOf = (number: number) => props.looks?.find((look) => look.number === number);
 const bytes = (partition: Partition) => partition.sectors * sector.value;
 const largest = computed(() => Math.max(0, ...(props.survey.disk.partitions ?? []).map(bytes)));
+type Role = Schemas["RoleModel"]["role"];
 const ROLE_CHOICES = ROLES.map((role) => ({ value: role, label: role }));
 const columns = computed(() => (props.roles ? 8 : 7));
 

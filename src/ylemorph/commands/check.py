@@ -2,8 +2,9 @@
 
 import click
 
+from ..usecases.disks import read_disk, read_text_file
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
-from .files import read_disk, read_text_file, write_text
+from .files import write_text
 from .outputs import Guarded, out_option
 
 

@@ -1,6 +1,5 @@
 """``ylemorph backup``, ``restore`` and ``doctor``: the data folder as a whole."""
 
-import json
 from pathlib import Path
 
 import click
@@ -29,8 +28,7 @@ def _note_data(path: Path) -> None:
 @_data
 def backup(file: str, data: str | None) -> int:
     """Write a whole copy of the data to FILE, also while Ylemorph runs."""
-    from ..store.database import FILE_NAME, StoreError
-    from ..store.files import back_up, look_at_copy
+    from ..usecases.data import FILE_NAME, StoreError, back_up, look_at_copy
 
     path = _folder(data) / FILE_NAME
     if not path.is_file():
@@ -48,7 +46,7 @@ def backup(file: str, data: str | None) -> int:
 @click.option("--with-broken", is_flag=True, help="Take a copy in which some jobs cannot be read.")
 def restore(file: str, data: str | None, with_broken: bool) -> int:
     """Put the copy FILE in the place of the data, which is kept aside; FILE is checked before."""
-    from ..store.files import restore as put_back
+    from ..usecases.data import restore as put_back
 
     folder = _folder(data)
     held, aside = put_back(folder, Path(file), with_broken=with_broken)
@@ -62,8 +60,7 @@ def restore(file: str, data: str | None, with_broken: bool) -> int:
 @click.option("--save", type=PLACE, metavar="FILE", help="Take every job that can be read out into this file.")
 def doctor(data: str | None, save: str | None) -> int:
     """Say what is wrong with the data folder, and what can be saved; nothing is changed."""
-    from ..store.database import FILE_NAME
-    from ..store.doctor import examine
+    from ..usecases.data import FILE_NAME, examine
 
     _note_data(_folder(data) / FILE_NAME)
     check_place(save)
@@ -79,16 +76,15 @@ def _save(folder: Path, save: str) -> None:
     import sqlite3
     from contextlib import closing
 
-    from ..store.bundle import take_out
-    from ..store.database import FILE_NAME, StoreError, connect
+    from ..usecases.data import FILE_NAME, StoreError, connect, jobs_as_text
 
     path = folder / FILE_NAME
     if not path.is_file():
         raise StoreError("there is no data file", at=str(path), mend="name the data folder with --data")
     try:
         with closing(connect(path)) as connection:
-            taken = take_out(connection)
+            text, count = jobs_as_text(connection)
     except sqlite3.Error as error:
         raise StoreError(f"nothing can be read from it ({error})", at=str(path), mend="put a copy back") from None
-    write_text(json.dumps(taken, ensure_ascii=False, indent=1) + "\n", save)
-    write_output(f"{len(taken['jobs'])} jobs are in {save}.\n")
+    write_text(text + "\n", save)
+    write_output(f"{count} jobs are in {save}.\n")

@@ -1,18 +1,16 @@
 """What the commands share that make a plan for a pair of disks: arguments, and the plan itself."""
 
 from collections.abc import Callable, Iterable
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
-from ..core.errors import YlemorphError
 from ..core.fit.options import OPTIONS, OptionKind
-from .files import read_disk
+from ..usecases.disks import plan_for
 
 if TYPE_CHECKING:
-    from ..core.disk.model import Disk
     from ..core.fit.plan import Plan
+    from ..formats.own.options import OptionsData
 
 REPEATED = frozenset(("rows", "row-sizes", "row-roles"))
 
@@ -57,38 +55,13 @@ def plan_of(
     source: str, target: str, target_sector: str, disk: str | None, target_disk: str | None, **flags: Any
 ) -> "Plan":
     """The plan that the arguments ask for. Raises YlemorphError."""
-    from ..core.fit.plan import make_plan
-    from ..formats.own.options import options_from
-
-    if source == "-" and target == "-":
-        raise YlemorphError("standard input can be read only once", at="--target", mend="give one of the two as a file")
-    source_read = read_disk(source, disk).disk
-    target_read = read_target(target, int(target_sector), target_disk)
-    return make_plan(source_read, target_read, options_from(options_given(flags), source_read, target_read))
+    return plan_for(source, target, int(target_sector), disk, target_disk, options_given(flags))
 
 
-def options_given(flags: dict[str, Any]) -> dict[str, Any]:
+def options_given(flags: dict[str, Any]) -> "OptionsData":
     """The flags that were given, in the shape that options are read from."""
     given: dict[str, Any] = {key: list(value) if isinstance(value, tuple) else value for key, value in flags.items()}
     wanted = {key: value for key, value in given.items() if value not in (None, [])}
     if "order" in wanted:
         wanted["order"] = [part.strip() for part in wanted["order"].split(",")]
     return wanted
-
-
-def read_target(text: str, sector: int, wanted: str | None) -> "Disk":
-    """A size where the text reads as one and no file has that name; else a file."""
-    from ..core.errors import BadSize
-    from ..formats.own.targets import target_from_text
-
-    if text != "-" and not Path(text).exists():
-        try:
-            return target_from_text(text, sector)
-        except BadSize:
-            if text[:1].isdigit() or text[:1] in "+-." or not text:
-                raise YlemorphError(
-                    f"“{text}” is neither a file nor a size",
-                    at="--target",
-                    mend="give a survey file, a nominal size (480GB) or sectors (937703088s)",
-                ) from None
-    return read_disk(text, wanted, "--target-disk").disk

@@ -11,8 +11,8 @@ import click
 from ..core.errors import YlemorphError
 from ..core.plain import plain_line
 from ..opening import read_regular
-from ..store import people as kept
-from ..store.people import ROLES, PersonRole
+from ..usecases import people as kept
+from ..usecases.people import ROLES, PersonRole
 from . import EXIT_FITS
 from .files import write_output
 
@@ -28,8 +28,7 @@ MOST_BYTES = 4096  # of a file that holds a password and a line's end
 def _opened(data: str | None) -> Iterator[sqlite3.Connection]:
     from platformdirs import user_data_path
 
-    from ..store.database import connect
-    from ..store.preparing import prepare
+    from ..usecases.data import connect, prepare
 
     with closing(connect(prepare(Path(data) if data else user_data_path("ylemorph")))) as connection:
         yield connection

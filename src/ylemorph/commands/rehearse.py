@@ -4,8 +4,9 @@ import json
 
 import click
 
+from ..usecases.disks import read_text_file
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
-from .files import read_text_file, write_output
+from .files import write_output
 
 
 @click.command()

@@ -4,7 +4,7 @@ import sqlite3
 from dataclasses import replace
 from datetime import datetime, timedelta
 
-from ..core.carry.carrying import Carrying, carry_out
+from ..core.carry.carrying import carry_out
 from ..core.carry.facts import Facts
 from ..core.checkback.planned import Planned, PlannedRow, planned_of
 from ..core.disk.check import checked
@@ -12,7 +12,7 @@ from ..core.disk.model import Disk, FileSystem, Partition, Survey
 from ..core.fit.plan import Plan, make_plan
 from ..core.job.state import JobState
 from ..core.sizes import Bytes
-from ..formats.own.steps import steps_to_data
+from ..formats.own.steps import kept_steps
 from ..store import closings, jobs, runs
 from .scenario import SECTOR, map_room, quillon, story_corner
 
@@ -70,17 +70,12 @@ def _begun(connection: sqlite3.Connection, state: JobState, at: str, *, minutes:
     plan = make_plan(*state.pair, state.options)
     made = carry_out(plan, state.facts)
     assert made.way is not None
-    runs.begin(connection, job, made.way.key, _kept_steps(made), made.ground.bench_kind, at)
+    runs.begin(connection, job, made.way.key, kept_steps(made), made.ground.bench_kind, at)
     time = datetime.fromisoformat(at)
     for step, took in enumerate(minutes[: len(made.way.steps or ())], 1):
         time += timedelta(minutes=took)
         runs.add(connection, job, step, "done", at=time.isoformat().replace("+00:00", "Z"))
     return job, plan
-
-
-def _kept_steps(made: Carrying) -> list[dict[str, object]]:
-    wanted = ("number", "kind", "row", "disk", "from_disk", "from", "to", "say", "time", "seconds", "read_bytes")
-    return [{key: step[key] for key in wanted} for step in steps_to_data(made)["steps"]]
 
 
 def finished(plan: Plan) -> Disk:

@@ -9,6 +9,7 @@ from typing import Any, Literal, NamedTuple
 from ..core.buy.assess import Assessed, Line, Need, best_of
 from ..core.buy.fleet import Fleet, Machine, Same, Trouble
 from ..core.buy.verdicts import Outcome
+from ..core.disk.model import Survey
 from ..core.errors import BadOption
 from ..core.fit.layout import Verdict
 from ..core.fit.options import Fit
@@ -38,8 +39,16 @@ class Wanted:
     most: int = 100
 
 
+class Earlier(NamedTuple):
+    """An earlier survey of the same disk."""
+
+    taken: str
+    used_bytes: int | None
+    name: str
+
+
 class Shown(NamedTuple):
-    """A machine's line; ``verdicts`` of every target under the same fit, ``before`` an earlier survey's used space."""
+    """A machine's line; ``verdicts`` of every target under the same fit, ``before``: an earlier survey of its disk."""
 
     id: int
     name: str
@@ -51,9 +60,9 @@ class Shown(NamedTuple):
     must_bytes: int | None
     comfort_bytes: int | None
     need_bytes: int | None
-    line: dict[str, Any]
+    line: Line
     verdicts: list[Verdict | None]
-    before: dict[str, Any] | None
+    before: Earlier | None
 
 
 _COUNTED = """
@@ -77,7 +86,7 @@ def page(connection: sqlite3.Connection, head: FleetHead, wanted: Wanted) -> tup
     with snapshot(connection):
         count = connection.execute("SELECT count(*) " + sql, where).fetchone()[0]
         rows = connection.execute(
-            "SELECT machine.*, line.own_fit, line.verdict, line.kept_percent, line.shortfall_bytes,"
+            "SELECT machine.*, line.target, line.own_fit, line.verdict, line.kept_percent, line.shortfall_bytes,"
             " line.system_free_bytes, line.gained_bytes, line.reason, line.remedy " + sql + order,
             [*where, wanted.most, wanted.start],
         ).fetchall()
@@ -96,24 +105,17 @@ def _shown(connection: sqlite3.Connection, row: sqlite3.Row, fit: str, targets: 
         " ORDER BY taken DESC LIMIT 1",
         (row["id"],),
     ).fetchone()
-    keys = (
-        "own_fit",
-        "verdict",
-        "kept_percent",
-        "shortfall_bytes",
-        "system_free_bytes",
-        "gained_bytes",
-        "reason",
-        "remedy",
-    )
     return Shown(
         row["id"], row["name"], row["serial"], row["origin"], row["taken"], row["source_bytes"], row["used_bytes"],
-        row["must_bytes"], row["comfort_bytes"], row["need_bytes"], {key: row[key] for key in keys}, verdicts,
-        None if earlier is None else dict(earlier),
+        row["must_bytes"], row["comfort_bytes"], row["need_bytes"], _line(row), verdicts,
+        None if earlier is None else Earlier(*earlier),
     )  # fmt: skip
 
 
-def counts(connection: sqlite3.Connection, fleet: int, fit: str) -> dict[tuple[int, Verdict | None], int]:
+Counts = dict[tuple[int, Verdict | None], int]  # of machines, by target and verdict
+
+
+def counts(connection: sqlite3.Connection, fleet: int, fit: str) -> Counts:
     """Machines that count, by target and verdict."""
     rows = connection.execute(
         "SELECT line.target, line.verdict, count(*) AS machines FROM fleet_machine AS machine"
@@ -148,7 +150,17 @@ def able(connection: sqlite3.Connection, head: FleetHead) -> list[tuple[str, lis
     return list(found.values())
 
 
-def troubles(connection: sqlite3.Connection, fleet: int) -> list[dict[str, Any]]:
+class Twice(NamedTuple):
+    """A file that could not be read, or a machine that is the disk of another one (``of``) again."""
+
+    id: int
+    name: str
+    problem: str
+    earlier: bool
+    of: str | None
+
+
+def troubles(connection: sqlite3.Connection, fleet: int) -> list[Twice]:
     """Files that could not be read, and machines that are another one's disk again."""
     rows = connection.execute(
         "SELECT machine.id, machine.name, machine.problem, machine.earlier, other.name AS of"
@@ -157,7 +169,7 @@ def troubles(connection: sqlite3.Connection, fleet: int) -> list[dict[str, Any]]
         " ORDER BY machine.survey IS NOT NULL, machine.id LIMIT 2000",
         (fleet,),
     )
-    return [dict(row) for row in rows]
+    return [Twice(row[0], row[1], row[2], bool(row[3]), row[4]) for row in rows]
 
 
 class Sum(NamedTuple):
@@ -175,7 +187,7 @@ def sums(connection: sqlite3.Connection, fleet: int) -> Sum:
     return Sum(row["read"], row["repeated"], row["all_of_them"] - row["read"])
 
 
-def survey_of(connection: sqlite3.Connection, fleet: int, machine: int) -> tuple[str, Any]:
+def survey_of(connection: sqlite3.Connection, fleet: int, machine: int) -> tuple[str, Survey]:
     """A machine's name and survey, to begin a job with. Raises NotFound."""
     row = connection.execute(
         "SELECT name, survey FROM fleet_machine WHERE fleet = ? AND id = ? AND survey IS NOT NULL", (fleet, machine)
@@ -241,7 +253,13 @@ def _assessed(row: sqlite3.Row, lines: Sequence[Line], targets: int) -> Assessed
     )  # fmt: skip
 
 
-def histogram(values: Sequence[int | None], steps: int = 4) -> list[dict[str, int]]:
+class Bin(NamedTuple):
+    from_bytes: int
+    to_bytes: int
+    machines: int
+
+
+def histogram(values: Sequence[int | None], steps: int = 4) -> list[Bin]:
     """Machines by the size that they need: ``steps`` equal ratios to each doubling, from the least to the largest."""
     known = [value for value in values if value]
     if not known:
@@ -254,10 +272,7 @@ def histogram(values: Sequence[int | None], steps: int = 4) -> list[dict[str, in
     for value in known:
         found[max(0, next(place for place, edge in enumerate(edges) if edge > value) - 1)] += 1
     first = min(found)
-    return [
-        {"from_bytes": edges[place], "to_bytes": edges[place + 1], "machines": found[place]}
-        for place in range(first, max(found) + 1)
-    ]
+    return [Bin(edges[place], edges[place + 1], found[place]) for place in range(first, max(found) + 1)]
 
 
 ROOTS = {4: (1_000_000, 1_189_207, 1_414_214, 1_681_793)}  # powers of the fourth root of two, in millionths

@@ -15,9 +15,8 @@ from ..core.disk.model import Survey
 from ..core.errors import YlemorphError
 from ..core.fit.options import Options
 from ..core.job.change import Change
-from ..core.job.changes import apply
 from ..core.job.state import JobState, SizedTarget
-from ..formats.own.changes import change_to_data
+from ..formats.own.change_data import change_to_kept
 from ..formats.own.options import facts_from, facts_to_data, options_from, options_to_data
 from ..formats.own.targets import target_from_text
 from . import surveys
@@ -145,26 +144,21 @@ def _own_code(connection: sqlite3.Connection, number: int) -> str:
     return f"YM-{number:04d}"
 
 
-def change(
-    connection: sqlite3.Connection,
-    job_id: int,
-    version: int | None,
-    read: Callable[[JobState], Change],
-    made_by: str = "",
-) -> Job:
-    """Make the change that ``read`` gives for the state, under the version that the caller saw (None: whichever).
+def must_be_at(connection: sqlite3.Connection, job_id: int, version: int | None) -> Job:
+    """The job, where it still is as the caller saw it (None: however it is). Call it inside a transaction.
 
-    Raises Conflict or NotFound, and whatever refuses the change.
+    Raises NotFound, BadOption where it is closed, Conflict or Broken.
     """
-    with transaction(connection):
-        _check_version(connection, job_id, version)
-        job = get(connection, job_id)
-        made = read(job.state)
-        applied = apply(job.state, made)
-        if applied.state != job.state:
-            head = connection.execute("SELECT head FROM job WHERE id = ?", (job_id,)).fetchone()["head"]
-            _add_revision(connection, job_id, head, applied.state, applied.sentence, made_by, made)
+    _check_version(connection, job_id, version)
     return get(connection, job_id)
+
+
+def add_revision(
+    connection: sqlite3.Connection, job_id: int, state: JobState, sentence: str, made_by: str, made: Change
+) -> None:
+    """What a change made of a job, behind its head. Call it inside a transaction."""
+    head = connection.execute("SELECT head FROM job WHERE id = ?", (job_id,)).fetchone()["head"]
+    _add_revision(connection, job_id, head, state, sentence, made_by, made)
 
 
 def undo(connection: sqlite3.Connection, job_id: int, version: int | None) -> Job:
@@ -271,7 +265,7 @@ def _add_revision(
         "target_sector": sized.disk.logical_sector_bytes if sized else 512,
         "options": _compact(options_to_data(state.options)),
         "bench": _compact({"facts": facts_to_data(state.facts), "way": state.way}),
-        "change": _compact(change_to_data(change)) if change else None,
+        "change": _compact(change_to_kept(change)) if change else None,
     }
     columns = ", ".join(values)
     places = ", ".join(f":{key}" for key in values)

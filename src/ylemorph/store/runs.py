@@ -6,11 +6,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Literal
 
+from ..core.carry.sequence import WayKey
 from ..core.errors import BadOption
 from .closings import must_be_open
 from .database import now, transaction
+
+if TYPE_CHECKING:
+    from ..formats.own.steps_schema import KeptStep
 
 What = Literal["done", "failed", "again"]
 
@@ -35,8 +39,8 @@ class Run:
     """A job as it is carried out; ``steps`` as they stood when it began."""
 
     id: int
-    way: str
-    steps: list[dict[str, Any]]
+    way: WayKey
+    steps: "list[KeptStep]"
     begun_at: str
     ended_at: str | None
     events: tuple[Event, ...]
@@ -82,7 +86,7 @@ def begin(
     connection: sqlite3.Connection,
     job: int,
     way: str,
-    steps: list[dict[str, Any]],
+    steps: "list[KeptStep]",
     kind: str = "",
     at: str = "",
     *,
@@ -156,7 +160,7 @@ def type_times(
     job: int,
     seconds: Mapping[int, int],
     way: str,
-    steps: list[dict[str, Any]],
+    steps: "list[KeptStep]",
     kind: str,
 ) -> None:
     """What steps really took, as typed: into the record where all was done, else into a record of its own.

@@ -1,10 +1,7 @@
 """What one process works out of a fleet: surveys as they are kept, each against all targets under all fits."""
 
 import json
-import os
-import time
 from collections.abc import Sequence
-from threading import Thread
 from typing import NamedTuple
 
 from ..core.buy.assess import Assessed, Line, Need, Target, assess
@@ -14,7 +11,7 @@ from ..core.fit.options import Fit, Options
 from ..formats.own.survey import survey_from_kept
 
 
-class Work(NamedTuple):
+class Against(NamedTuple):
     """The same for every machine of a fleet."""
 
     targets: tuple[Target, ...]
@@ -23,26 +20,14 @@ class Work(NamedTuple):
 
 
 Made = list[tuple[int, Assessed]]
-LOOK_SECONDS = 1.0
 
 
-def leave_with(parent: int) -> None:
-    """In a process that works for another: end with it, also where that one was killed and could say nothing."""
-
-    def watch() -> None:
-        while os.getppid() == parent:
-            time.sleep(LOOK_SECONDS)
-        os._exit(1)
-
-    Thread(target=watch, daemon=True).start()
-
-
-def work_out(items: Sequence[tuple[int, str]], work: Work) -> Made:
+def work_out(items: Sequence[tuple[int, str]], work: Against) -> Made:
     """Each machine's number with what there is to say of it; one that cannot be worked out says why in its lines."""
     return [(number, _one(body, work)) for number, body in items]
 
 
-def _one(body: str, work: Work) -> Assessed:
+def _one(body: str, work: Against) -> Assessed:
     try:
         survey = survey_from_kept(json.loads(body))
     except (YlemorphError, ValueError, TypeError, KeyError):
@@ -55,7 +40,7 @@ def _one(body: str, work: Work) -> Assessed:
 
 
 def _nothing(
-    work: Work, why: str, serial: str = "", table_id: str = "", taken: str = "", source_bytes: int = 0
+    work: Against, why: str, serial: str = "", table_id: str = "", taken: str = "", source_bytes: int = 0
 ) -> Assessed:
     none = Outcome(None, 0, 0, None, None)
     lines = tuple(Line(place, fit, none, why, "") for place in range(len(work.targets)) for fit in work.fits)

@@ -7,31 +7,28 @@ from flask_openapi3.models.info import Info
 from flask_openapi3.openapi import OpenAPI
 
 from .. import __version__
-from ..stand_ins.attached import Bench
-from ..store.jobs import Conflict
-from ..store.shelf import ShelfConflict
-from ..usecases.deleted import Deleted
+from ..formats.own.wire import model_of
+from ..usecases.jobs import Conflict
+from ..usecases.shelf import ShelfConflict
+from ..usecases.workshop import Workshop
 from .buy import routes as shelf_routes
 from .carry import routes as carry_routes
-from .carry.practices import Practices
 from .check import routes as check_routes
 from .data import routes as data_routes
 from .data import setting_routes
-from .edge import db, guard, identity, live_routes, log, pages, problems
+from .edge import guard, identity, live_routes, log, pages, problems, services
 from .edge.certificates import Certificate
 from .edge.limits import MAX_BODY_BYTES
 from .edge.openapi import finished
+from .edge.services import Services
 from .fleet import routes as fleet_routes
-from .fleet.runs import FleetRuns
 from .jobs import compare_routes
 from .jobs import plan_routes as plans
 from .jobs import routes as job_routes
-from .jobs.list import Lines
 from .models import Problem
 from .people import routes as people_routes
 from .reading import bench_routes, collect_routes
 from .reading import routes as survey_routes
-from .reading.by_path import Readings
 
 
 def create_app(
@@ -56,11 +53,12 @@ def create_app(
         doc_prefix="/api",
         doc_url="/openapi.json",
         doc_ui=False,
-        validation_error_model=Problem,
+        validation_error_model=model_of(Problem),
         validation_error_callback=problems.on_validation,
         static_folder=None,
     )
-    app.config["CERTIFICATE"] = certificate
+    made = Services(Workshop.over(store, read_from), network, bound_to, certificate)
+    services.register(app, made)
     app.config["MAX_CONTENT_LENGTH"] = MAX_BODY_BYTES
     app.json.sort_keys = False  # type: ignore[attr-defined]  # the default provider has it
     problems.register(app)
@@ -72,13 +70,6 @@ def create_app(
     guard.register_bodies(app)
     live_routes.register(app)
     collect_routes.register(app)
-    db.register(app, store)
-    app.config["BENCH"] = Bench(store.parent / "bench")
-    app.config["JOB_LINES"] = Lines()
-    app.config["DELETED"] = Deleted()
-    app.config["PRACTICES"] = Practices()
-    app.config["READINGS"] = Readings(read_from)
-    app.config["FLEETS"] = FleetRuns()
     app.register_api(plans.api)
     app.register_api(survey_routes.api)
     app.register_api(bench_routes.api)

@@ -1,55 +1,34 @@
 """What comes in and goes out over HTTP. Requests are checked here once; the core trusts them afterwards."""
 
-from copy import deepcopy
-from typing import TYPE_CHECKING, Annotated, Any, Literal, get_type_hints
+from typing import Annotated, Literal, NotRequired
 
-from pydantic import BaseModel, ConfigDict, Field, create_model
+from pydantic import BaseModel, ConfigDict, Field
 
 from ..core.disk.model import Role
 from ..core.fit.layout import Verdict
 from ..core.fit.options import Fit
 from ..core.fit.plan import RowChange
 from ..core.job.state import Stage
-from ..formats.own.option_models import OptionsModel
+from ..formats.own.changes import TEXT_FIELDS
+from ..formats.own.option_models import OptionsShape
 from ..formats.own.plan_schema import FindingModel, PlanModel, UnallocatedModel
-from ..formats.own.survey import SurveyModel
-from ..store.history import Revision
+from ..formats.own.survey import SurveyModel, SurveyShape
+from ..formats.own.target_models import TargetModel
+from ..formats.own.wire import Described, Line, Note, Shape
 
-Line = Annotated[str, Field(max_length=200)]
-Note = Annotated[str, Field(max_length=10_000)]
 Units = Literal["binary", "decimal"]
 
 
-_SCHEMAS: dict[tuple[Any, ...], dict[str, Any]] = {}
-
-
-class _Described(BaseModel):
-    """A model whose schema is made once: nearly every route names the same problems, which took most of the start."""
-
-    @classmethod
-    def model_json_schema(cls, *given: Any, **named: Any) -> dict[str, Any]:
-        key = (cls, given, *sorted(named.items()))
-        if key not in _SCHEMAS:
-            _SCHEMAS[key] = super().model_json_schema(*given, **named)
-        return deepcopy(_SCHEMAS[key])
-
-
-class _In(_Described):
+class _In(Described):
     model_config = ConfigDict(strict=True, extra="forbid", frozen=True)
 
 
-class _Out(_Described):
-    model_config = ConfigDict(extra="forbid")
-
-
-# A size or a survey; told apart by hand, so that an error speaks of the one that was meant.
-Target = Annotated[dict[str, Any], Field(description='A survey, or {"nominal": "480GB"}')]
-Options = Annotated[dict[str, Any], Field(description="The flags of `ylemorph plan`, with _ for -")]
+Options = Annotated[dict[str, object], Field(description="The flags of `ylemorph plan`, with _ for -")]
 
 
 class PlanRequest(_In):
     source: SurveyModel
-    target: Target
+    target: TargetModel
     options: Options | None = None
     units: Units = "binary"
 
@@ -64,7 +43,7 @@ class SettingsIn(_In):
     units: Units | None = None
 
 
-class SettingsModel(_Out):
+class SettingsModel(Shape):
     headroom: str
     headroom_system: str
     headroom_data: str
@@ -84,7 +63,7 @@ class CompareQuery(BaseModel):
     units: Units = "binary"
 
 
-class SideModel(_Out):
+class SideModel(Shape):
     """One of two plans with the figures that stand above their rows."""
 
     title: str
@@ -99,7 +78,7 @@ class SideModel(_Out):
 Better = Annotated[Literal[0, 1] | None, Field(description="0 the first, 1 the second")]
 
 
-class RowPairModel(_Out):
+class RowPairModel(Shape):
     number: int
     label: str
     changes: list[RowChange | None]
@@ -109,7 +88,7 @@ class RowPairModel(_Out):
     better: Better
 
 
-class BetterModel(_Out):
+class BetterModel(Shape):
     """Which of the two is better by a line of the comparison; null where neither is, or it cannot be told."""
 
     verdict: Better
@@ -117,11 +96,11 @@ class BetterModel(_Out):
     time: Better
 
 
-class ComparisonModel(_Out):
+class ComparisonModel(Shape):
     first: SideModel
     second: SideModel
     source_bytes: int
-    targets: list[int] = Field(description="The size of each plan's target in bytes")
+    targets: Annotated[list[int], Field(description="The size of each plan's target in bytes")]
     better: BetterModel
     rows: list[RowPairModel]
     gained: list[FindingModel]
@@ -136,48 +115,17 @@ class JobFields(_In):
     machine: Line | None = None
     note: Note | None = None
     source: SurveyModel | None = None
-    target: Target | None = None
+    target: TargetModel | None = None
 
-    def changes(self) -> list[dict[str, Any]]:
+    def changes(self) -> list[dict[str, object]]:
         """The fields as changes, in the order in which they are made."""
-        sent = self.model_dump(exclude_unset=True, exclude_none=True)
-        made: list[dict[str, Any]] = []
-        words: dict[str, Any] = {key: sent[key] for key in ("name", "code", "machine", "note") if key in sent}
-        if words:
-            made.append({"kind": "describe", **words})
-        if "source" in sent:
-            made.append({"kind": "source", "survey": sent["source"]})
-        if "target" in sent:
-            made.append({"kind": "target", "target": sent["target"]})
+        words = {key: text for key in TEXT_FIELDS if (text := getattr(self, key)) is not None}
+        made: list[dict[str, object]] = [{"kind": "describe", **words}] if words else []
+        if self.source is not None:
+            made.append({"kind": "source", "survey": self.source})
+        if self.target is not None:
+            made.append({"kind": "target", "target": self.target})
         return made
-
-
-class ChangeRequest(_In):
-    """One change: its kind and the fields of the kind."""
-
-    kind: Line
-    row: int | None = None
-    rows: Annotated[list[int], Field(max_length=1024)] | None = None
-    fit: Line | None = None
-    fact: Line | None = None
-    way: Line | None = None
-    size: Line | int | None = None
-    bare: Literal["gib", "gb"] | None = None
-    role: Line | None = None
-    on: bool | None = None
-    alone: bool | None = None
-    value: Line | int | float | Annotated[list[int], Field(max_length=1024)] | None = None
-    text: Annotated[str, Field(max_length=1_000_000)] | None = None
-    name: Line | None = None
-    code: Line | None = None
-    machine: Line | None = None
-    note: Note | None = None
-    survey: SurveyModel | None = None
-    target: Target | None = None
-
-    def sent(self) -> dict[str, Any]:
-        """The change as it was sent, without what was left out."""
-        return self.model_dump(exclude_unset=True)
 
 
 Id = Annotated[int, Field(ge=0, lt=2**63)]
@@ -205,7 +153,7 @@ class UnitsQuery(BaseModel):
     units: Units = "binary"
 
 
-class DiskHead(_Out):
+class DiskHead(Shape):
     """A disk without its partitions, for lists."""
 
     model: str
@@ -216,7 +164,7 @@ class DiskHead(_Out):
     holds: str
 
 
-class LookModel(_Out):
+class LookModel(Shape):
     """A row of the source: its floors, what lies past the hard one, and the sentence that explains it."""
 
     number: int
@@ -226,7 +174,7 @@ class LookModel(_Out):
     text: str
 
 
-class StripRow(_Out):
+class StripRow(Shape):
     number: int
     change: str
     source_bytes: int
@@ -234,12 +182,9 @@ class StripRow(_Out):
     least_bytes: int | None
 
 
-class JobLine(_Out):
-    id: int
-    code: str
-    name: str
-    machine: str
-    changed_at: str
+class LineContent(Shape):
+    """What a line shows that follows from the job's content alone."""
+
     source: DiskHead | None
     target: DiskHead | None
     verdict: Verdict | None
@@ -247,25 +192,35 @@ class JobLine(_Out):
     stage: Stage
     strip: list[StripRow]
     open_bytes: int
-    headroom_short_bytes: int = Field(description="What the target is too small by for all headroom; 0 where it holds")
-    at_step: int | None = Field(description="The step that is under way; null where none is")
+    headroom_short_bytes: Annotated[
+        int, Field(description="What the target is too small by for all headroom; 0 where it holds")
+    ]
+    broken: Annotated[str, Field(description="Why the job cannot be read; empty where it can")]
+
+
+class JobLine(LineContent):
+    id: int
+    code: str
+    name: str
+    machine: str
+    changed_at: str
+    at_step: Annotated[int | None, Field(description="The step that is under way; null where none is")]
     of_steps: int | None
-    closed: str = Field(description="How the job ended; empty while it is open")
-    keep_until: str | None = Field(description="Until when the old disk is kept")
-    broken: str = Field(description="Why the job cannot be read; empty where it can")
+    closed: Annotated[str, Field(description="How the job ended; empty while it is open")]
+    keep_until: Annotated[str | None, Field(description="Until when the old disk is kept")]
 
 
-class JobLines(_Out):
+class JobLines(Shape):
     jobs: list[JobLine]
 
 
-class CardSize(_Out):
+class CardSize(Shape):
     row: int
     bytes: int
     change: RowChange
 
 
-class CardModel(_Out):
+class CardModel(Shape):
     fit: Fit
     verdict: Verdict | None
     sizes: list[CardSize]
@@ -275,10 +230,10 @@ class CardModel(_Out):
     kept_percent: int
 
 
-class MorphModel(_Out):
+class MorphModel(Shape):
     plan: PlanModel
     cards: list[CardModel]
-    outlook: str = Field(description="How long it will take and what for; empty where there is no way")
+    outlook: Annotated[str, Field(description="How long it will take and what for; empty where there is no way")]
 
 
 class PreviewModel(MorphModel):
@@ -287,7 +242,7 @@ class PreviewModel(MorphModel):
     stopped: str
 
 
-class Problem(_Out):
+class Problem(Shape):
     """RFC 9457, with the field's path in ``at`` and the mend apart."""
 
     type: str
@@ -296,18 +251,41 @@ class Problem(_Out):
     detail: str
     at: str
     mend: str
-    bound_bytes: int | None = None
-    job: Any = Field(default=None, description="With 409: the job as it stands now")
+    bound_bytes: int | None
+    job: NotRequired[Annotated[object, Field(description="With 409: the job as it stands now")]]
 
 
-class RoleModel(_Out):
+class RoleModel(Shape):
     number: int
     role: Role
     proposed: bool
     in_doubt: bool
 
 
-class JobModel(_Out):
+class SourcePart(Shape):
+    """What can be said of a job's source before a target is known."""
+
+    source: SurveyShape | None
+    source_head: DiskHead | None
+    roles: list[RoleModel]
+    source_gaps: list[UnallocatedModel]
+    source_unreachable_bytes: Annotated[int, Field(description="What of the source lies past what its table can name")]
+    source_look: list[LookModel]
+    source_findings: list[FindingModel]
+
+
+class TargetPart(Shape):
+    target: SurveyShape | None
+    target_size: str | None
+    target_sector: int
+    target_head: DiskHead | None
+    target_gaps: list[UnallocatedModel]
+    target_compared: str
+    target_findings: list[FindingModel]
+    target_confirmed: bool
+
+
+class JobModel(SourcePart, TargetPart):
     id: int
     version: int
     revision: int
@@ -318,40 +296,24 @@ class JobModel(_Out):
     name: str
     machine: str
     note: str
-    source: SurveyModel | None
-    roles: list[RoleModel]
-    source_gaps: list[UnallocatedModel]
-    source_unreachable_bytes: int = Field(description="What of the source lies past what its table can name")
-    source_look: list[LookModel]
-    source_findings: list[FindingModel]
-    target: SurveyModel | None
-    target_size: str | None
-    target_sector: int
-    target_head: DiskHead | None
-    target_gaps: list[UnallocatedModel]
-    target_compared: str
-    target_findings: list[FindingModel]
-    target_confirmed: bool
-    source_head: DiskHead | None
-    options: OptionsModel
+    options: OptionsShape
     closed: bool
     morph: MorphModel | None
     trouble: Problem | None
 
 
-if TYPE_CHECKING:
+class RevisionModel(Shape):
+    """One entry of a job's history."""
 
-    class RevisionModel(_Out):
-        """One entry of a job's history."""
-
-else:
-    RevisionModel = create_model(
-        "RevisionModel",
-        __base__=_Out,
-        **{name: (kind, ...) for name, kind in get_type_hints(Revision).items() if name != "change"},
-    )
+    number: int
+    sentence: str
+    made_at: str
+    made_by: str
+    parent: int | None
+    is_head: bool
+    thin: bool
 
 
-class HistoryModel(_Out):
+class HistoryModel(Shape):
     revisions: list[RevisionModel]
     more: bool

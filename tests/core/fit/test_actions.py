@@ -7,14 +7,17 @@ from tests.make import changed, desk, job_of, sources, targets
 from ylemorph.core.errors import OutOfBounds, YlemorphError
 from ylemorph.core.fit.actions import ACTIONS, actions_of
 from ylemorph.core.fit.plan import make_plan
-from ylemorph.formats.own.plan import remedy_change
+from ylemorph.core.job.changes import apply
+from ylemorph.core.job.mending import change_for
+from ylemorph.formats.own.change_data import change_to_data
 
 # How each action is sent.
 SENT = {
     "role": {"kind": "role", "role": "data"}, "unpin": {"kind": "unpin"}, "grow": {"kind": "grow"},
     "hold": {"kind": "hold"}, "release": {"kind": "release"}, "leave": {"kind": "leave"}, "carry": {"kind": "carry"},
     "lighten": {"kind": "lighten", "size": "1MiB"}, "clear": {"kind": "cleared", "on": True},
-    "up": {"kind": "move", "value": -1}, "down": {"kind": "move", "value": 1}, "pin": {"kind": "pin", "size": "floor"},
+    "up": {"kind": "move", "places": -1}, "down": {"kind": "move", "places": 1},
+    "pin": {"kind": "pin", "size": "floor"},
 }  # fmt: skip
 
 
@@ -31,7 +34,8 @@ def test_what_is_offered_can_be_done(source, target):
             if refused:
                 continue
             try:
-                assert changed(state, row=row.number, **SENT[action])
+                which = {"rows": [row.number]} if action == "leave" else {"row": row.number}
+                assert changed(state, **which, **SENT[action])
             except OutOfBounds:
                 assert plan.verdict is None  # only a size can be out of bounds, never the action itself
 
@@ -41,8 +45,8 @@ def test_what_is_offered_can_be_done(source, target):
     [
         ([], 3, "release", "already"), ([], 3, "unpin", "not pinned"), ([], 3, "carry", "already"),
         ([], 1, "up", "first row"), ([], 5, "down", "last row"), ([], 2, "pin", ""), ([], 3, "clear", "immovable"),
-        ([{"kind": "leave", "row": 4}], 4, "grow", "left behind"),
-        ([{"kind": "leave", "row": 4}], 4, "up", "left behind"),
+        ([{"kind": "leave", "rows": [4]}], 4, "grow", "left behind"),
+        ([{"kind": "leave", "rows": [4]}], 4, "up", "left behind"),
         ([{"kind": "hold", "row": 4}], 4, "grow", "held"), ([{"kind": "hold", "row": 4}], 4, "hold", "already"),
     ],
 )  # fmt: skip
@@ -61,11 +65,12 @@ def test_the_change_of_a_remedy_keeps_its_promise(source, target):
     state = job_of(source, target)
     plan = make_plan(*state.pair, state.options)
     for remedy in plan.remedies:
-        sent = remedy_change(plan, remedy)
-        if sent is None:
+        change = change_for(plan, remedy)
+        if change is None:
             assert remedy.kind == "repair"
             continue
-        after = changed(state, **sent).state
+        after = changed(state, **change_to_data(change)).state
+        assert after == apply(state, change).state
         assert make_plan(*after.pair, after.options).verdict == remedy.verdict_after
 
 
@@ -74,7 +79,7 @@ def test_a_size_from_the_remedies_keeps_the_sector():
     source = desk()
     wide = type(source)(source.sectors // 8, 4096, table="none")
     plan = make_plan(*job_of(desk(), type(wide)(10_000_000, 4096)).pair, job_of(desk()).options)
-    shelf = [remedy_change(plan, remedy) for remedy in plan.remedies if remedy.kind == "shelf"]
+    shelf = [change_to_data(change_for(plan, remedy)) for remedy in plan.remedies if remedy.kind == "shelf"]
     assert {change["target"]["logical_sector_bytes"] for change in shelf} == {4096}
 
 

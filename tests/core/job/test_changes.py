@@ -63,7 +63,7 @@ def change(kind, options=DEFAULTS, **fields):
         ("pin", {"row": 3, "size": "240GiB"}, "Desk pinned at 240 GiB"),
         ("pin", {"row": 3, "size": "rest"}, "Desk takes the rest"),
         ("grow", {"row": 4}, "Catalogue takes the rest"),
-        ("leave", {"row": 4}, "Catalogue left behind"),
+        ("leave", {"rows": [4]}, "Catalogue left behind"),
         ("leave", {"rows": [4, 5]}, "Catalogue and Recovery left behind"),
         ("carry", {"row": 4}, "Catalogue carried again"),
         ("hold", {"row": 4}, "Catalogue held at its source size"),
@@ -83,7 +83,7 @@ def change(kind, options=DEFAULTS, **fields):
         ("free-after", {"value": ""}, "Free space at the end"),
         ("grain", {"value": "4MiB"}, "Grain set to 4MiB"),
         ("order", {"value": [4, 3]}, "Order set to [4, 3]"),
-        ("move", {"row": 4, "value": -1}, "Catalogue moved before Desk"),
+        ("move", {"row": 4, "places": -1}, "Catalogue moved before Desk"),
         ("headroom-system", {"value": "10GiB"}, "Headroom of system rows at least 10GiB"),
         ("headroom-data", {"value": "1GiB"}, "Headroom of data rows at least 1GiB"),
         ("firmware", {"value": "uefi"}, "Machine starts in uefi mode"),
@@ -153,7 +153,7 @@ def test_a_pin_lets_a_held_row_go_and_holding_takes_the_pin_out():
     held = change("hold", row=4).options
     pinned = change("pin", held, row=4, size="120GiB").options
     assert (pinned.hold, dict(pinned.pins)) == (frozenset(), {4: 120 * GiB})
-    assert change("leave", change("grow", row=4).options, row=4).options.grow is None
+    assert change("leave", change("grow", row=4).options, rows=[4]).options.grow is None
 
 
 def drawn(row, size, options=DEFAULTS, **more):
@@ -195,8 +195,9 @@ def test_the_last_row_takes_free_space_and_no_more():
 STEPS = st.lists(
     st.one_of(
         st.fixed_dictionaries({"kind": st.just("fit"), "fit": st.sampled_from(("same", "snug", "even-fill"))}),
+        st.fixed_dictionaries({"kind": st.just("leave"), "rows": st.lists(st.integers(1, 5), min_size=1, max_size=2)}),
         st.fixed_dictionaries(
-            {"kind": st.sampled_from(("leave", "carry", "hold", "release", "grow", "unpin")), "row": st.integers(1, 5)}
+            {"kind": st.sampled_from(("carry", "hold", "release", "grow", "unpin")), "row": st.integers(1, 5)}
         ),
         st.fixed_dictionaries(
             {
@@ -234,16 +235,16 @@ def order_of(pair, options):
 
 def test_rows_are_moved_and_moved_back():
     pair = Pair(desk(), nominal_disk(480 * GB))
-    changed = apply_change(pair, Options(), {"kind": "move", "row": 5, "value": -1})
+    changed = apply_change(pair, Options(), {"kind": "move", "row": 5, "places": -1})
     assert changed.sentence == "Recovery moved before Catalogue"
     assert order_of(pair, changed.options) == [1, 2, 3, 5, 4]
-    assert apply_change(pair, changed.options, {"kind": "move", "row": 5, "value": 9}).options == Options()
+    assert apply_change(pair, changed.options, {"kind": "move", "row": 5, "places": 9}).options == Options()
 
 
 @pytest.mark.parametrize(("row", "value", "words"), [(1, -1, "is the first row already"), (5, 1, "is the last row")])
 def test_a_row_at_the_end_cannot_go_further(row, value, words):
     with pytest.raises(BadOption, match=words):
-        apply_change(Pair(desk(), nominal_disk(480 * GB)), Options(), {"kind": "move", "row": row, "value": value})
+        apply_change(Pair(desk(), nominal_disk(480 * GB)), Options(), {"kind": "move", "row": row, "places": value})
 
 
 @given(sources(), st.lists(st.tuples(st.integers(0, 6), st.integers(-7, 7)), max_size=8))
@@ -253,7 +254,7 @@ def test_moving_never_loses_or_doubles_a_row(source, moves):
     for place, steps in moves:
         try:
             options = apply_change(
-                pair, options, {"kind": "move", "row": numbers[place % len(numbers)], "value": steps}
+                pair, options, {"kind": "move", "row": numbers[place % len(numbers)], "places": steps}
             ).options
         except BadOption:
             continue

@@ -184,3 +184,8 @@ def able_of(fleet: Fleet) -> list[tuple[str, list[str]]]:
         )
         for machine in fleet.counted
     ]
+
+
+def bought_for(fleet: Fleet, shelf: Sequence[ShelfDisk], currency: str = "") -> Bought | None:
+    """The mix for a whole fleet; None where nothing has a price. Raises BadOption as ``buy`` does."""
+    return buy(able_of(fleet), shelf, currency) if any(item.price is not None for item in shelf) else None

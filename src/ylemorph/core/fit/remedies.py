@@ -11,8 +11,9 @@ from ..errors import YlemorphError
 from ..sizes import GB, Bytes, Units, format_size
 from .fits import FIT_KINDS, FIT_NAMES
 from .layout import Layout, Verdict, lay_out
-from .options import FITS, Options, Tail
+from .options import FITS, Fit, Options, Tail
 from .rows import Row, floors_for
+from .smallest_set import smallest_set
 
 RemedyKind = Literal["fit", "lighten", "leave", "leave-set", "clear", "tail", "repair", "shelf"]
 
@@ -27,7 +28,7 @@ class Remedy(NamedTuple):
     verdict_after: Verdict | None
     label: str = ""
     rows: tuple[int, ...] = ()
-    fit: str = ""
+    fit: Fit | None = None
     gained: int = 0
 
     def text(self, units: Units = "binary") -> str:
@@ -215,59 +216,3 @@ def _with_clean(disk: Disk, partition: Partition) -> Disk:
     assert fs is not None  # only a file system has a state
     clean = replace(partition, filesystem=replace(fs, state="clean"))
     return replace(disk, partitions=tuple(clean if p is partition else p for p in disk.partitions))
-
-
-MOST_NODES = 20_000
-
-
-def smallest_set(rows: list[tuple[int, int]], needed: int) -> tuple[int, ...] | None:
-    """Indexes of the rows, as (grains freed, bytes lost), that free ``needed`` and lose the least, exactly.
-
-    Branch and bound, the rows that lose least for what they free first; the bound fills the rest with a part
-    of the next row. None where no set frees enough, or where the search would be too long to be exact.
-    """
-    order = sorted((i for i, (freed, _) in enumerate(rows) if freed > 0), key=lambda i: (rows[i][1] / rows[i][0], i))
-    search = _SetSearch([rows[i] for i in order])
-    if not search.run(needed):
-        return None
-    return tuple(sorted(order[k] for k in search.best))
-
-
-class _SetSearch:
-    """The state of one search; ``best`` holds places in ``rows``."""
-
-    def __init__(self, rows: list[tuple[int, int]]) -> None:
-        self.rows = rows
-        self.best: tuple[int, ...] = ()
-        self.least: int | None = None
-        self.nodes = 0
-
-    def run(self, needed: int) -> bool:
-        # A stack instead of recursion: (next place, still needed, lost so far, chosen), the last one first.
-        stack: list[tuple[int, int, int, tuple[int, ...]]] = [(0, needed, 0, ())]
-        while stack:
-            place, left, lost, chosen = stack.pop()
-            self.nodes += 1
-            if self.nodes > MOST_NODES:
-                return False
-            if left <= 0:
-                if self.least is None or lost < self.least:
-                    self.least, self.best = lost, chosen
-                continue
-            if not self._may_beat(place, left, lost):
-                continue
-            freed, cost = self.rows[place]
-            stack.append((place + 1, left, lost, chosen))
-            stack.append((place + 1, left - freed, lost + cost, (*chosen, place)))
-        return self.least is not None
-
-    def _may_beat(self, place: int, left: int, lost: int) -> bool:
-        """Whether the rows from ``place`` on can free ``left`` and still lose less than the best set so far."""
-        for freed, cost in self.rows[place:]:
-            if freed >= left:
-                return self.least is None or lost * freed + cost * left < self.least * freed
-            left -= freed
-            lost += cost
-            if self.least is not None and lost >= self.least:
-                return False
-        return False

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Mapping
-from typing import Annotated, Any, Literal
+from typing import Annotated, Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -17,13 +17,14 @@ from ...core.sizes import MAX_BYTES, Extent, Units
 from .plan import FORMAT as PLAN_FORMAT
 from .survey import first_problem
 from .survey_data import MAX_FILE_BYTES
+from .wire import JsonSchema, Shape, json_schema
 
-FORMAT = "ylemorph.check/1"
+FORMAT: Final = "ylemorph.check/1"
 Number = Annotated[int, Field(ge=0, le=MAX_BYTES)]
 Positive = Annotated[int, Field(ge=1, le=MAX_BYTES)]
 
 
-def check_to_data(checked: Checked, units: Units = "binary") -> dict[str, Any]:
+def check_to_data(checked: Checked, units: Units = "binary") -> "CheckModel":
     """The contract's fields in its order, ours after them."""
     return {
         "format": FORMAT,
@@ -34,7 +35,7 @@ def check_to_data(checked: Checked, units: Units = "binary") -> dict[str, Any]:
     }
 
 
-def difference_to_data(difference: Difference, units: Units) -> dict[str, Any]:
+def difference_to_data(difference: Difference, units: Units) -> "DifferenceModel":
     return {
         "level": difference.kind.level,
         "code": difference.kind.code,
@@ -64,37 +65,32 @@ def check_to_text(checked: Checked) -> str:
 # --- shapes -----------------------------------------------------------------------------------------------------------
 
 
-class _Out(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-
-
-class DifferenceModel(_Out):
+class DifferenceModel(Shape):
     level: Level
     code: Code
     row: int | None
     text: str
     do: str
-    planned: dict[str, Any]
-    found: dict[str, Any]
+    planned: dict[str, object]
+    found: dict[str, object]
     mend: Mend
 
 
-class CheckModel(_Out):
+class CheckModel(Shape):
     """The finished disk against the plan, ``ylemorph.check/1``."""
 
     format: Literal["ylemorph.check/1"]
     as_planned: bool
     findings: list[DifferenceModel]
-    unknown: list[str] = Field(description="What could not be compared")
-    another: str = Field(
-        description="What tells that this is another disk than the job names; empty where nothing does"
-    )
+    unknown: Annotated[list[str], Field(description="What could not be compared")]
+    another: Annotated[
+        str, Field(description="What tells that this is another disk than the job names; empty where nothing does")
+    ]
 
 
-def schema() -> dict[str, Any]:
+def schema() -> JsonSchema:
     """JSON Schema of a check."""
-    made = CheckModel.model_json_schema()
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **made, "title": FORMAT}
+    return json_schema(CheckModel)
 
 
 # --- a plan read back -------------------------------------------------------------------------------------------------
@@ -119,7 +115,7 @@ class _Row(_In):
     entry: Number | None = None
     type: str | None = None
     flags: list[Flag] = []
-    floor_lines: dict[str, Any] | None = None
+    floor_lines: dict[str, object] | None = None
 
 
 class _Signs(_In):

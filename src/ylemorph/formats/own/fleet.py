@@ -2,13 +2,17 @@
 
 import json
 from collections.abc import Callable, Iterator, Sequence
-from typing import IO, Any, NamedTuple
+from typing import IO, TYPE_CHECKING, Any, NamedTuple
 
 from ...core.buy.assess import Assessed
 from ...core.buy.fleet import Bought, Fleet, counts_of, smallest_of
 from ..documents.cells import Cell, to_csv, write_sheet
 
+if TYPE_CHECKING:
+    from .buy_shapes import MixOut
+
 FORMAT = "ylemorph.fleet/1"
+FleetData = dict[str, object]  # the lines' fields are a table, from which `schema` makes the JSON Schema too
 
 
 class Field(NamedTuple):
@@ -75,7 +79,7 @@ def _written(fleet: Fleet, form: str) -> list[str]:
     return [m.written or WRITERS[form](cells_of(m.name, m.assessed, names)) for m in fleet.counted]
 
 
-def fleet_to_data(fleet: Fleet, bought: Bought | None = None) -> dict[str, Any]:
+def fleet_to_data(fleet: Fleet, bought: Bought | None = None) -> "FleetData":
     """The contract's fields; ``repeated`` are machines that are another one's disk again."""
     smallest = smallest_of(fleet)
     return {
@@ -93,7 +97,7 @@ def fleet_to_data(fleet: Fleet, bought: Bought | None = None) -> dict[str, Any]:
     }
 
 
-def mix_to_data(bought: Bought, names: list[str]) -> dict[str, Any]:
+def mix_to_data(bought: Bought, names: list[str]) -> "MixOut":
     """Prices are hundredths of the currency."""
     return {
         "currency": bought.currency,
@@ -128,12 +132,12 @@ def write_fleet_sheet(fleet: Fleet, file: IO[bytes]) -> None:
     write_sheet(file, "Fleet", HEADER, lines_of(fleet))
 
 
-def _objects(**fields: str) -> dict[str, Any]:
+def _objects(**fields: str) -> FleetData:
     properties = {name: {"type": type_.split(" or ")} for name, type_ in fields.items()}
     return {"type": "array", "items": {"type": "object", "properties": properties, "required": list(fields)}}
 
 
-def schema() -> dict[str, Any]:
+def schema() -> FleetData:
     """JSON Schema of a fleet."""
     counts = {"type": "object", "additionalProperties": {"type": "integer", "minimum": 0}}
     sizes = {"type": ["string", "null"]}
@@ -142,7 +146,7 @@ def schema() -> dict[str, Any]:
         "disks": _objects(name="string", count="integer", price="integer"),
         "left_out": {"type": "array", "items": {"type": "string"}},
     }  # fmt: skip
-    properties: dict[str, Any] = {
+    properties: FleetData = {
         "format": {"const": FORMAT},
         "lines": _objects(**{field.name: field.type for field in FIELDS}),
         "counts": {"type": "object", "additionalProperties": counts},

@@ -1,7 +1,9 @@
 """A shelf against a source as JSON, CSV and lines for reading."""
 
 import json
-from typing import Any
+from collections.abc import Mapping
+from datetime import date
+from typing import TYPE_CHECKING, Any
 
 from ...core.buy.growth import RowLasting, sentence
 from ...core.buy.shelf import Ladder, Offer
@@ -12,10 +14,13 @@ from ...core.sizes import Units, both_sizes, format_size
 from ..documents.cells import Cell, to_csv
 from ..documents.tables import plain_table
 
+if TYPE_CHECKING:
+    from .buy_shapes import LadderHead, LadderShape, OfferModel, RowLastingModel
+
 FORMAT = "ylemorph.shelf/1"
 
 
-def offer_to_data(offer: Offer) -> dict[str, Any]:
+def offer_to_data(offer: Offer) -> "OfferModel":
     """Bytes, seconds, and hundredths of the currency."""
     item, result = offer.item, offer.outcome
     return {
@@ -46,11 +51,11 @@ def offer_to_data(offer: Offer) -> dict[str, Any]:
     }
 
 
-def lasting_to_data(row: RowLasting | None) -> dict[str, Any] | None:
+def lasting_to_data(row: RowLasting | None) -> "RowLastingModel | None":
     """Dates as ``2027-03-05``; null where that is not reached."""
     if row is None:
         return None
-    days = {name: None if day is None else day.isoformat() for name, day in row.lasting._asdict().items()}
+    lasting = row.lasting
     return {
         "row": row.number,
         "name": row.name,
@@ -58,12 +63,23 @@ def lasting_to_data(row: RowLasting | None) -> dict[str, Any] | None:
         "low_bytes": row.growth.low,
         "high_bytes": row.growth.high,
         "readings": row.growth.readings,
-        **days,
+        "headroom": _day(lasting.headroom),
+        "full": _day(lasting.full),
+        "full_soonest": _day(lasting.full_soonest),
+        "full_latest": _day(lasting.full_latest),
         "text": sentence(row.lasting),
     }
 
 
-def ladder_to_data(ladder: Ladder) -> dict[str, Any]:
+def _day(day: date | None) -> str | None:
+    return None if day is None else day.isoformat()
+
+
+def ladder_to_data(ladder: Ladder) -> "LadderShape":
+    return {**ladder_head(ladder), "disks": [offer_to_data(offer) for offer in ladder.offers]}
+
+
+def ladder_head(ladder: Ladder) -> "LadderHead":
     return {
         "format": FORMAT,
         "source_bytes": ladder.source.size_bytes,
@@ -72,7 +88,6 @@ def ladder_to_data(ladder: Ladder) -> dict[str, Any]:
         "comfort_bytes": ladder.comfort_bytes,
         "least_tight_sectors": ladder.least_tight,
         "least_comfortable_sectors": ladder.least_comfortable,
-        "disks": [offer_to_data(offer) for offer in ladder.offers],
     }
 
 
@@ -91,7 +106,7 @@ def ladder_to_csv(ladder: Ladder) -> str:
     """Prices with their two digits; figures as figures."""
 
     def cells(offer: Offer) -> list[Cell]:
-        data = offer_to_data(offer)
+        data: Mapping[str, Any] = offer_to_data(offer)
         return [data[key] / 100 if key in HUNDREDTHS and data[key] is not None else data[key] for key in CSV_FIELDS]
 
     return to_csv(CSV_FIELDS, [cells(offer) for offer in ladder.offers])

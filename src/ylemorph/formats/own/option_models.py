@@ -6,6 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field, create_model
 
 from ...core.disk.model import Role
 from ...core.fit.options import OPTIONS, OptionKind, ValueKind
+from .options import OptionsData
 
 Number = Annotated[int, Field(ge=0)]
 _TYPES: dict[ValueKind, Any] = {
@@ -19,15 +20,14 @@ def _field(kind: OptionKind) -> tuple[Any, Any]:
     return (hint | None, Field(default=None, description=kind.help))
 
 
+OptionsModel: type[BaseModel] = create_model(
+    "OptionsModel",
+    __config__=ConfigDict(extra="forbid"),
+    __doc__="Options that differ from the usual ones.",
+    **{key: _field(kind) for key, kind in OPTIONS.items()},
+)  # type: ignore[call-overload]  # its fields are only known when the table is read
+
 if TYPE_CHECKING:
-
-    class OptionsModel(BaseModel):
-        """Options that differ from the usual ones."""
-
+    OptionsShape = OptionsData
 else:
-    OptionsModel = create_model(
-        "OptionsModel",
-        __config__=ConfigDict(extra="forbid"),
-        __doc__="Options that differ from the usual ones.",
-        **{key: _field(kind) for key, kind in OPTIONS.items()},
-    )
+    OptionsShape = OptionsModel  # as they go out

@@ -12,6 +12,7 @@ from ...core.fit.frame import frame_of, planned_table
 from ...core.fit.options import OPTIONS, OptionKind, Options, Tail, ValueKind
 from ...core.sizes import MAX_BYTES, Bytes, format_size, parse_size
 
+OptionsData = dict[str, object]  # by key of `OPTIONS` or `FACTS`, each as its kind of value is written
 MOST_ITEMS = 1024  # of a list; a disk has fewer partitions
 MOST_DIGITS = 20  # of a percentage as typed
 
@@ -26,7 +27,7 @@ def options_from(data: Mapping[str, Any], source: Disk | None = None, target: Di
     return made
 
 
-def options_to_data(options: Options) -> dict[str, Any]:
+def options_to_data(options: Options) -> OptionsData:
     """The options that differ from the usual ones, so that ``options_from`` reads them back equal without a disk."""
     return _unusual(OPTIONS, options)
 
@@ -38,9 +39,14 @@ def facts_from(data: Mapping[str, Any]) -> Facts:
     return made
 
 
-def facts_to_data(facts: Facts) -> dict[str, Any]:
+def facts_to_data(facts: Facts) -> OptionsData:
     """The facts that somebody gave."""
     return _unusual(FACTS, facts)
+
+
+def value_to_data(kind: OptionKind, value: object) -> object:
+    """A value of an option or a fact as it is sent."""
+    return _WRITERS[kind.kind](value)
 
 
 def _read_into(
@@ -57,9 +63,9 @@ def _read_into(
     return made
 
 
-def _unusual(table: Mapping[str, OptionKind], values: Any) -> dict[str, Any]:
+def _unusual(table: Mapping[str, OptionKind], values: Any) -> OptionsData:
     return {
-        key: _WRITERS[kind.kind](value)
+        key: value_to_data(kind, value)
         for key, kind in table.items()
         for value in (kind.of(values),)
         if value != kind.default
@@ -234,7 +240,7 @@ def _same(value: Any) -> Any:
     return value
 
 
-def _by_row(pairs: Iterable[tuple[int, Any]]) -> dict[str, Any]:
+def _by_row(pairs: Iterable[tuple[int, object]]) -> dict[str, object]:
     return {str(number): value for number, value in pairs}
 
 

@@ -3,24 +3,35 @@
 import csv
 import io
 import json
-from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Final
 
-from ...core.fit.actions import actions_of
+from ...core.fit.actions import Action, actions_of
 from ...core.fit.cards import percent_of
 from ...core.fit.entries import Entry, planned_entries
 from ...core.fit.finding_kinds import Finding
 from ...core.fit.floors import Floors
 from ...core.fit.plan import Plan, PlanRow
-from ...core.fit.remedies import Remedy, RemedyKind
-from ...core.sizes import GB, Extent, Units
+from ...core.fit.remedies import Remedy
+from ...core.job.mending import change_for
+from ...core.sizes import Extent, Units
+from .change_data import change_to_data
 
-FORMAT = "ylemorph.plan/1"
-# The lines that lead to a floor, in bytes; the floors themselves stand in the row.
-FLOOR_LINES = tuple(line for line in Floors._fields if line not in ("hard", "comfort"))
+if TYPE_CHECKING:
+    from .plan_schema import (
+        EntryModel,
+        FindingModel,
+        FloorLinesModel,
+        PlanModel,
+        PlanRowModel,
+        RemedyModel,
+        RowModel,
+        UnallocatedModel,
+    )
+
+FORMAT: Final = "ylemorph.plan/1"
 
 
-def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
+def plan_to_data(plan: Plan, units: Units = "binary") -> "PlanModel":
     """The plan as JSON data: the contract's fields in its order, ours after them."""
     frame = plan.frame
     fits = plan.layout.sizes is not None
@@ -52,7 +63,7 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
             "bytes": plan.source.size_bytes,
         },
         "rows": [
-            {**row_to_data(row), **entry_to_data(entries.get(row.number)), "actions": actions}
+            _planned_row(row, entries.get(row.number), actions)
             for row, actions in zip(plan.rows, actions_of(plan), strict=True)
         ],
         "unallocated": [extent_data(extent, frame.logical_sector_bytes) for extent in plan.unallocated],
@@ -64,8 +75,11 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> dict[str, Any]:
     }
 
 
-def row_to_data(row: PlanRow) -> dict[str, Any]:
-    floors = row.floors
+def _planned_row(row: PlanRow, entry: Entry | None, actions: dict[Action, str]) -> "PlanRowModel":
+    return {**row_to_data(row), **entry_to_data(entry), "actions": actions}
+
+
+def row_to_data(row: PlanRow) -> "RowModel":
     return {
         "number": row.number,
         "role": row.role,
@@ -88,23 +102,35 @@ def row_to_data(row: PlanRow) -> dict[str, Any]:
         "least_bytes": row.least_bytes,
         "dropped": row.row.dropped,
         "ceiling_bytes": row.ceiling_bytes,
-        "floor_lines": None if floors is None else {line: getattr(floors, line) for line in FLOOR_LINES},
+        "floor_lines": _floor_lines(row.floors) if row.floors is not None else None,
         "filesystem_bytes": row.row.fs.size_bytes if row.row.fs is not None else None,
     }
 
 
-def entry_to_data(entry: Entry | None) -> dict[str, Any]:
+def _floor_lines(floors: Floors) -> "FloorLinesModel":
+    return {
+        "carried_bytes": floors.carried_bytes,
+        "slack_bytes": floors.slack_bytes,
+        "headroom_bytes": floors.headroom_bytes,
+        "immovable_bytes": floors.immovable_bytes,
+        "minimum_bytes": floors.minimum_bytes,
+        "shed_bytes": floors.shed_bytes,
+        "binding": floors.binding,
+    }
+
+
+def entry_to_data(entry: Entry | None) -> "EntryModel":
     """A row's entry in the target's table; None where it has none."""
     if entry is None:
         return {"entry": None, "type": None, "flags": []}
     return {"entry": entry.number, "type": entry.type, "flags": sorted(entry.flags)}
 
 
-def extent_data(extent: Extent, sector: int) -> dict[str, int]:
+def extent_data(extent: Extent, sector: int) -> "UnallocatedModel":
     return {"first_lba": extent.start, "sectors": extent.length, "bytes": extent.length * sector}
 
 
-def finding_data(finding: Finding, units: Units) -> dict[str, Any]:
+def finding_data(finding: Finding, units: Units) -> "FindingModel":
     return {
         "level": finding.level,
         "code": finding.code,
@@ -114,7 +140,8 @@ def finding_data(finding: Finding, units: Units) -> dict[str, Any]:
     }
 
 
-def _remedy_data(plan: Plan, remedy: Remedy, units: Units) -> dict[str, Any]:
+def _remedy_data(plan: Plan, remedy: Remedy, units: Units) -> "RemedyModel":
+    change = change_for(plan, remedy)
     return {
         "kind": remedy.kind,
         "row": remedy.row,
@@ -122,40 +149,9 @@ def _remedy_data(plan: Plan, remedy: Remedy, units: Units) -> dict[str, Any]:
         "verdict_after": remedy.verdict_after,
         "text": remedy.text(units),
         "rows": list(remedy.rows),
-        "fit": remedy.fit or None,
-        "change": remedy_change(plan, remedy),
+        "fit": remedy.fit,
+        "change": change_to_data(change) if change is not None else None,
     }
-
-
-def remedy_change(plan: Plan, remedy: Remedy) -> dict[str, Any] | None:
-    """The change of a job that carries a remedy out, as it is sent; None where the source itself must be mended."""
-    make = _REMEDY_CHANGES.get(remedy.kind)
-    return make(plan, remedy) if make else None
-
-
-def _lightened(plan: Plan, remedy: Remedy) -> dict[str, Any]:
-    size = dict(plan.options.lighten).get(remedy.row or 0, 0) + remedy.bytes
-    return {"kind": "lighten", "row": remedy.row, "size": f"{size}B"}
-
-
-def _less_tail(plan: Plan, remedy: Remedy) -> dict[str, Any]:
-    return {"kind": "tail", "value": f"{plan.frame.tail * plan.frame.grain_bytes - remedy.bytes}B"}
-
-
-def _other_target(plan: Plan, remedy: Remedy) -> dict[str, Any]:
-    sector = plan.target.logical_sector_bytes
-    return {"kind": "target", "target": {"nominal": f"{remedy.bytes // GB}GB", "logical_sector_bytes": sector}}
-
-
-_REMEDY_CHANGES: dict[RemedyKind, Callable[[Plan, Remedy], dict[str, Any]]] = {
-    "fit": lambda _plan, remedy: {"kind": "fit", "fit": remedy.fit},
-    "lighten": _lightened,
-    "leave": lambda _plan, remedy: {"kind": "leave", "rows": [remedy.row]},
-    "leave-set": lambda _plan, remedy: {"kind": "leave", "rows": list(remedy.rows)},
-    "clear": lambda _plan, remedy: {"kind": "cleared", "row": remedy.row, "on": True},
-    "tail": _less_tail,
-    "shelf": _other_target,
-}
 
 
 def plan_to_json(plan: Plan) -> str:

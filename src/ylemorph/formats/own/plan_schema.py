@@ -1,25 +1,22 @@
 """The plan's shape as models: JSON Schema for ``ylemorph schema plan`` and for the OpenAPI document."""
 
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, create_model
+from pydantic import Field
 
 from ...core.disk.model import Flag, Kind, Role
 from ...core.fit.actions import Action
 from ...core.fit.finding_kinds import Level
-from ...core.fit.floors import Floors
+from ...core.fit.floors import Binding
 from ...core.fit.layout import Verdict
 from ...core.fit.options import Fit
 from ...core.fit.plan import RowChange
 from ...core.fit.remedies import RemedyKind
-from .plan import FLOOR_LINES, FORMAT
+from .changes import ChangeShape
+from .wire import JsonSchema, Shape, json_schema
 
 
-class _Model(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-
-
-class PlanTargetModel(_Model):
+class PlanTargetModel(Shape):
     sectors: int
     logical_sector_bytes: int
     table: Literal["gpt", "mbr"]
@@ -32,7 +29,7 @@ class PlanTargetModel(_Model):
     serial: str
 
 
-class PlanSourceModel(_Model):
+class PlanSourceModel(Shape):
     """What the source is told by."""
 
     model: str
@@ -41,21 +38,21 @@ class PlanSourceModel(_Model):
     bytes: int
 
 
-if TYPE_CHECKING:
+class FloorLinesModel(Shape):
+    """The lines that lead to a row's floors, in bytes; the floors themselves stand in the row."""
 
-    class FloorLinesModel(_Model):
-        """The lines that lead to a row's floors, in bytes."""
-
-else:
-    FloorLinesModel = create_model(
-        "FloorLinesModel",
-        __base__=_Model,
-        __doc__="The lines that lead to a row's floors, in bytes.",
-        **{line: (Floors.__annotations__[line], ...) for line in FLOOR_LINES},
-    )
+    carried_bytes: int
+    slack_bytes: int
+    headroom_bytes: int
+    immovable_bytes: int
+    minimum_bytes: int
+    shed_bytes: int
+    binding: Binding
 
 
-class PlanRowModel(_Model):
+class RowModel(Shape):
+    """A row by itself."""
+
     number: int
     role: Role
     carried: bool
@@ -74,24 +71,32 @@ class PlanRowModel(_Model):
     kind: Kind
     logical: bool
     resizable: bool
-    least_bytes: int | None = Field(description="What it takes at least under the plan's fit")
+    least_bytes: Annotated[int | None, Field(description="What it takes at least under the plan's fit")]
     dropped: bool
     ceiling_bytes: int | None
     floor_lines: FloorLinesModel | None
-    filesystem_bytes: int | None = Field(description="Of its file system on the source")
-    entry: int | None = Field(description="Its number in the target's table")
+    filesystem_bytes: Annotated[int | None, Field(description="Of its file system on the source")]
+
+
+class EntryModel(Shape):
+    """A row's entry in the target's table."""
+
+    entry: Annotated[int | None, Field(description="Its number in the target's table")]
     type: str | None
     flags: list[Flag]
-    actions: dict[Action, str] = Field(description="Every action, with the reason where it cannot be done")
 
 
-class UnallocatedModel(_Model):
+class PlanRowModel(RowModel, EntryModel):
+    actions: Annotated[dict[Action, str], Field(description="Every action, with the reason where it cannot be done")]
+
+
+class UnallocatedModel(Shape):
     first_lba: int
     sectors: int
     bytes: int
 
 
-class FindingModel(_Model):
+class FindingModel(Shape):
     level: Level
     code: str
     row: int | None
@@ -99,7 +104,7 @@ class FindingModel(_Model):
     do: str
 
 
-class RemedyModel(_Model):
+class RemedyModel(Shape):
     kind: RemedyKind
     row: int | None
     bytes: int
@@ -107,10 +112,10 @@ class RemedyModel(_Model):
     text: str
     rows: list[int]
     fit: Fit | None
-    change: dict[str, Any] | None = Field(description="The change of a job that carries it out")
+    change: Annotated[ChangeShape | None, Field(description="The change of a job that carries it out")]
 
 
-class PlanModel(_Model):
+class PlanModel(Shape):
     """A plan, ``ylemorph.plan/1``."""
 
     format: Literal["ylemorph.plan/1"]
@@ -131,10 +136,6 @@ class PlanModel(_Model):
     headroom_percent: float
 
 
-def schema() -> dict[str, Any]:
+def schema() -> JsonSchema:
     """JSON Schema of a plan."""
-    return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
-        **PlanModel.model_json_schema(),
-        "title": FORMAT,
-    }
+    return json_schema(PlanModel)

@@ -1,10 +1,10 @@
 """``ylemorph.steps/1``: how a plan is carried out, as JSON data; and steps read back for a rehearsal."""
 
 import json
-from typing import Any
+from typing import TYPE_CHECKING, Final
 
 from ...core.carry.carrying import Carrying
-from ...core.carry.figures import figures_of
+from ...core.carry.figures import Figure, figures_of
 from ...core.carry.rehearse import Content, Frame, Verdict
 from ...core.carry.sequence import DiskName, Sequence, Shape, Step
 from ...core.carry.times import time_range
@@ -14,10 +14,25 @@ from ...core.sizes import Extent, Units
 from .options import facts_to_data
 from .plan import plan_to_data
 
-FORMAT = "ylemorph.steps/1"
+if TYPE_CHECKING:
+    from .steps_schema import (
+        ContentModel,
+        FigureModel,
+        FilmChange,
+        FrameModel,
+        KeptStep,
+        PlaceModel,
+        RehearsalModel,
+        ShapeModel,
+        StepModel,
+        StepsModel,
+        WayModel,
+    )
+
+FORMAT: Final = "ylemorph.steps/1"
 
 
-def steps_to_data(carrying: Carrying, units: Units = "binary") -> dict[str, Any]:
+def steps_to_data(carrying: Carrying, units: Units = "binary") -> "StepsModel":
     """The contract's fields in its order, ours after them; without a possible way there are no steps."""
     sequence = carrying.sequence
     return {
@@ -38,7 +53,7 @@ def steps_to_data(carrying: Carrying, units: Units = "binary") -> dict[str, Any]
         "facts": facts_to_data(carrying.ground.facts),
         "seconds": list(carrying.way.seconds) if carrying.way and carrying.way.seconds else None,
         "rehearsal": verdict_to_data(carrying.rehearsal) if carrying.rehearsal else None,
-        "lists": [item._asdict() for item in carrying.lists],
+        "lists": [{"key": item.key, "when": item.when, "text": item.text} for item in carrying.lists],
     }
 
 
@@ -50,19 +65,19 @@ def steps_to_json(carrying: Carrying) -> str:
     return json.dumps(steps_to_data(carrying), ensure_ascii=False, indent=1) + "\n"
 
 
-def verdict_to_data(verdict: Verdict) -> dict[str, Any]:
-    return verdict._asdict()
+def verdict_to_data(verdict: Verdict) -> "RehearsalModel":
+    return {"safe": verdict.safe, "step": verdict.step, "row": verdict.row, "reason": verdict.reason}
 
 
-def shape_to_data(shape: Shape) -> dict[str, int]:
+def shape_to_data(shape: Shape) -> "ShapeModel":
     return {"sectors": shape.sectors, "logical_sector_bytes": shape.sector_bytes}
 
 
-def extent_to_data(extent: Extent) -> dict[str, int]:
+def extent_to_data(extent: Extent) -> "PlaceModel":
     return {"first_lba": extent.start, "sectors": extent.length}
 
 
-def way_to_data(carrying: Carrying, way: Way, units: Units) -> dict[str, Any]:
+def way_to_data(carrying: Carrying, way: Way, units: Units) -> "WayModel":
     kind = WAY_KINDS[way.key]
     return {
         "key": way.key,
@@ -83,7 +98,7 @@ def way_to_data(carrying: Carrying, way: Way, units: Units) -> dict[str, Any]:
     }
 
 
-def step_to_data(carrying: Carrying, number: int, step: Step, units: Units) -> dict[str, Any]:
+def step_to_data(carrying: Carrying, number: int, step: Step, units: Units) -> "StepModel":
     assert carrying.way is not None
     words = words_of(carrying.ground, carrying.way.key, step, units)
     shapes = carrying.ground.shapes
@@ -102,14 +117,34 @@ def step_to_data(carrying: Carrying, number: int, step: Step, units: Units) -> d
         "before": list(words.before),
         "undo": words.undo,
         "time": time_range(step.seconds),
-        "figures": [figure._asdict() for figure in figures_of(step, shapes[step.disk].sector_bytes)],
+        "figures": [figure_to_data(figure) for figure in figures_of(step, shapes[step.disk].sector_bytes)],
     }
 
 
-def film_to_data(film: list[Frame]) -> list[dict[str, Any]]:
+def figure_to_data(figure: Figure) -> "FigureModel":
+    return {"word": figure.word, "mib": figure.mib, "sectors": figure.sectors, "exact": figure.exact}
+
+
+def kept_steps(carrying: Carrying, units: Units = "binary") -> "list[KeptStep]":
+    """The steps as a job's record keeps them."""
+    rate = carrying.ground.paths["source", "target"].high
+    return [_kept_step(step, rate) for step in steps_to_data(carrying, units)["steps"]]
+
+
+def _kept_step(step: "StepModel", rate: int) -> "KeptStep":
+    copies = step["kind"] == "copy" and step["from_disk"] == "source" and step["disk"] == "target"
+    return {
+        "number": step["number"], "kind": step["kind"], "row": step["row"], "disk": step["disk"],
+        "from_disk": step["from_disk"], "from": step["from"], "to": step["to"], "say": step["say"],
+        "time": step["time"], "seconds": step["seconds"], "read_bytes": step["read_bytes"],
+        "nominal": (step["read_bytes"] or 0) // rate if copies else 0,
+    }  # fmt: skip
+
+
+def film_to_data(film: list[Frame]) -> "list[FrameModel]":
     """What comes to stand on each disk, and what goes, with each step; the first frame is what stands before them."""
     shown: dict[DiskName, tuple[Content, ...]] = {}
-    frames = []
+    frames: list[FrameModel] = []
     for frame in film:
         changes = [
             _change_to_data(name, shown.get(name, ()), contents)
@@ -123,7 +158,7 @@ def film_to_data(film: list[Frame]) -> list[dict[str, Any]]:
     return frames
 
 
-def _change_to_data(name: DiskName, before: tuple[Content, ...], after: tuple[Content, ...]) -> dict[str, Any]:
+def _change_to_data(name: DiskName, before: tuple[Content, ...], after: tuple[Content, ...]) -> "FilmChange":
     old, new = set(before), set(after)
     return {
         "disk": name,
@@ -132,5 +167,5 @@ def _change_to_data(name: DiskName, before: tuple[Content, ...], after: tuple[Co
     }
 
 
-def _content_to_data(content: Content) -> dict[str, Any]:
+def _content_to_data(content: Content) -> "ContentModel":
     return {"row": content.row, **extent_to_data(content.extent), "whole": not content.damaged_by}

@@ -1,22 +1,20 @@
 """The steps' shape as models: JSON Schema for ``ylemorph schema steps`` and for the OpenAPI document."""
 
-from typing import Any, Literal
+from typing import Annotated, Literal, NotRequired
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field
+from typing_extensions import TypedDict
 
 from ...core.carry.check_lists import When
 from ...core.carry.sequence import DiskName, StepKind, WayKey
+from .options import OptionsData
 from .plan_schema import PlanModel
-from .steps import FORMAT
+from .wire import JsonSchema, Shape, json_schema
 
 Seconds = list[int]
 
 
-class _Model(BaseModel):
-    model_config = ConfigDict(extra="forbid", populate_by_name=True)
-
-
-class WayModel(_Model):
+class WayModel(Shape):
     key: WayKey
     possible: bool
     why: str
@@ -34,12 +32,12 @@ class WayModel(_Model):
     open_needs: list[str]
 
 
-class ShapeModel(_Model):
+class ShapeModel(Shape):
     sectors: int
     logical_sector_bytes: int
 
 
-class PlaceModel(_Model):
+class PlaceModel(Shape):
     first_lba: int
     sectors: int
 
@@ -50,22 +48,24 @@ class HoldModel(PlaceModel):
     fixed: bool
 
 
-class FigureModel(_Model):
+class FigureModel(Shape):
     word: str
     mib: int
     sectors: int
-    exact: bool = Field(description="Whether the MiB are the same as the sectors")
+    exact: Annotated[bool, Field(description="Whether the MiB are the same as the sectors")]
 
 
-class StepModel(_Model):
+_From = TypedDict("_From", {"from": PlaceModel | None})  # a word that no field of a class can be named
+
+
+class StepModel(Shape, _From):
     number: int
     kind: StepKind
     disk: DiskName
     row: int | None
     from_disk: DiskName | None
-    source: PlaceModel | None = Field(alias="from")
     to: PlaceModel | None
-    read_bytes: int | None = Field(description="Null where it is not known")
+    read_bytes: Annotated[int | None, Field(description="Null where it is not known")]
     write_bytes: int | None
     seconds: Seconds
     say: str
@@ -75,20 +75,36 @@ class StepModel(_Model):
     figures: list[FigureModel]
 
 
-class RehearsalModel(_Model):
+class KeptStep(Shape, _From):
+    """A step as the record of a job keeps it; ``nominal``: seconds of a copy at the quickest rate, 0 of any other."""
+
+    number: int
+    kind: StepKind
+    row: int | None
+    disk: DiskName
+    from_disk: DiskName | None
+    to: PlaceModel | None
+    say: str
+    time: str
+    seconds: Seconds
+    read_bytes: int | None
+    nominal: NotRequired[int]
+
+
+class RehearsalModel(Shape):
     safe: bool
     step: int | None
     row: int | None
     reason: str
 
 
-class ItemModel(_Model):
+class ItemModel(Shape):
     key: str
     when: When
     text: str
 
 
-class StepsModel(_Model):
+class StepsModel(Shape):
     """How a plan is carried out, ``ylemorph.steps/1``."""
 
     format: Literal["ylemorph.steps/1"]
@@ -101,16 +117,30 @@ class StepsModel(_Model):
     plan: PlanModel
     times_from: str
     proposed: WayKey | None
-    facts: dict[str, Any]
+    facts: OptionsData
     seconds: Seconds | None
     rehearsal: RehearsalModel | None
     lists: list[ItemModel]
 
 
-def schema() -> dict[str, Any]:
+class ContentModel(PlaceModel):
+    row: int
+    whole: bool
+
+
+class FilmChange(Shape):
+    disk: DiskName
+    come: list[ContentModel]
+    gone: list[ContentModel]
+
+
+class FrameModel(Shape):
+    """What comes to stand and what goes with a step; step 0 is what stands before."""
+
+    step: int
+    changes: list[FilmChange]
+
+
+def schema() -> JsonSchema:
     """JSON Schema of steps."""
-    return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
-        **StepsModel.model_json_schema(),
-        "title": FORMAT,
-    }
+    return json_schema(StepsModel)

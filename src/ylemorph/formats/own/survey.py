@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import MISSING, Field, fields, is_dataclass
 from functools import cache
 from types import NoneType, UnionType
-from typing import Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Union, get_args, get_origin, get_type_hints
 
 import pydantic
 from pydantic import AfterValidator, BaseModel, ConfigDict, ValidationError, create_model
@@ -19,7 +19,8 @@ from ...core.disk.listing import TYPE_SHAPE
 from ...core.disk.model import MOST_TEXT, Disk, FileSystem, Health, Partition, Survey, Table, fact
 from ...core.errors import BadSurvey
 from ...core.sizes import MAX_BYTES
-from .survey_data import FORMAT, MAX_FILE_BYTES
+from .survey_data import FORMAT, MAX_FILE_BYTES, SurveyData
+from .wire import SHAPES_TOLD_APART, TAGGED, JsonSchema
 
 Text = Annotated[str, pydantic.Field(max_length=MOST_TEXT)]
 
@@ -111,7 +112,14 @@ class SurveyModel(_Model):
         return Survey(checked(disk), self.taken or "")
 
 
-def schema() -> dict[str, Any]:
+if TYPE_CHECKING:
+    SurveyShape = SurveyData
+    HealthShape = SurveyData
+else:
+    SurveyShape, HealthShape = SurveyModel, HealthModel  # as they go out
+
+
+def schema() -> JsonSchema:
     """JSON Schema of a survey."""
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",
@@ -205,6 +213,8 @@ def first_problem(error: ValidationError) -> BadSurvey:
     """The first thing that pydantic found, as one sentence with its place."""
     details = error.errors(include_url=False)
     first = details[0]
+    if first["type"].startswith("union_tag"):
+        return _wrong_tag(first["type"], first["ctx"])
     more = f" ({len(details) - 1} more like this)" if len(details) > 1 else ""
     problem = first["msg"].removeprefix("Value error, ")
     problem = problem[0].lower() + problem[1:] + more
@@ -212,7 +222,17 @@ def first_problem(error: ValidationError) -> BadSurvey:
     mend = _MENDS.get(kind, "correct the value")
     if kind == "literal_error" and first["loc"][-1] == "kind":
         mend = "use “unknown” for any other file system"
-    return BadSurvey(problem, at=path_of(first["loc"]), mend=mend)
+    loc = first["loc"][1:] if error.title in TAGGED else first["loc"]
+    return BadSurvey(problem, at=path_of(loc), mend=mend)
+
+
+def _wrong_tag(kind: str, context: Mapping[str, str]) -> BadSurvey:
+    """One of several shapes was meant, and which one cannot be told."""
+    field = context["discriminator"].strip("'")
+    if kind == "union_tag_not_found":
+        return BadSurvey("field required", at=field, mend=_MENDS["missing"])
+    known = context["expected_tags"].replace("'", "")
+    return BadSurvey(f"“{context['tag'][:40]}” is no {field}", at=field, mend=f"use one of {known}")
 
 
 _MENDS = {
@@ -226,9 +246,11 @@ _MENDS = {
 
 
 def path_of(loc: tuple[int | str, ...]) -> str:
-    """``disk.partitions[2].sectors`` of pydantic's location."""
+    """``disk.partitions[2].sectors`` of pydantic's location, without the names of shapes that were told apart."""
     path = ""
     for part in loc:
+        if part in SHAPES_TOLD_APART:
+            continue
         path += f"[{part}]" if isinstance(part, int) else f".{part}" if path else str(part)
     return path
 

@@ -1,85 +1,54 @@
 """The shelf over HTTP, and a job's source against it: the ladder, and how long its plan lasts."""
 
-from datetime import UTC, date, datetime
-from typing import Any
-
 from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
-from ...core.buy.growth import (
-    Growth,
-    Reading,
-    RowLasting,
-    comfortable_up_to,
-    day_of,
-    growths_of,
-    lasting_rows,
-    readings_of,
-    typed,
-)
-from ...core.buy.shelf import Circumstances, ShelfDisk, currencies, look, usual_shelf
+from ...core.buy.shelf import Offer, currencies
 from ...core.disk.usual_sizes import label_of, shelf_disks
-from ...core.errors import BadOption, YlemorphError
-from ...core.fit.layout import Prepared
-from ...core.fit.rows import Row
-from ...core.job.state import JobState
-from ...formats.own.ladder import ladder_to_data, lasting_to_data, says
-from ...formats.own.shelf import read_shelf, shelf_disk_from, shelf_disk_to_texts, shelf_to_csv
-from ...store import jobs, shelf, surveys
-from ...store.shelf import Shelf, ShelfConflict
-from ..edge.db import connection
-from ..edge.problems import answer, problem_data
-from ..models import JobPath, Problem
-from .models import LadderModel, LadderQuery, LastingModel, ShelfIn, ShelfModel
+from ...formats.own.ladder import ladder_head, lasting_to_data, offer_to_data, says
+from ...formats.own.shelf import shelf_disk_to_texts, shelf_to_csv
+from ...formats.own.wire import model_of
+from ...usecases import jobs, shelf
+from ...usecases.shelf import Shelf, ShelfConflict
+from ..edge.problems import answer, problem_data, problems
+from ..edge.services import connection, work
+from ..models import JobPath, Units
+from .models import GrowingRow, LadderModel, LadderQuery, LastingModel, ShelfIn, ShelfModel, ShownOffer
 
 tag = Tag(name="shelf")
-api = APIBlueprint("shelf", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={404: Problem, 422: Problem})
+api = APIBlueprint("shelf", __name__, url_prefix="/api", abp_tags=[tag], abp_responses=problems(404, 422))
 
 
 def on_conflict(error: ShelfConflict) -> Response:
     return answer(problem_data(error, 409))
 
 
-@api.get("/shelf", responses={200: ShelfModel})
+@api.get("/shelf", responses={200: model_of(ShelfModel)})
 def read_own() -> Response:
     """The usual nominal sizes with their sectors (rule 1.3), and the workshop's shelf."""
     return _answer(shelf.read(connection()))
 
 
-@api.put("/shelf", responses={200: ShelfModel})
+@api.put("/shelf", responses={200: model_of(ShelfModel)})
 def write_own(body: ShelfIn) -> Response:
     """Write the shelf as a whole, from cells or from CSV."""
-    if (body.disks is None) == (body.csv is None):
-        raise BadOption("give either disks or csv", at="disks", mend="send one of the two")
-    if body.csv is not None:
-        made = read_shelf(body.csv)
-    else:
-        made = [_disk(texts.model_dump(), place) for place, texts in enumerate(body.disks or [])]
-    return _answer(shelf.write(connection(), made, body.version))
-
-
-def _disk(texts: dict[str, str], place: int) -> ShelfDisk:
-    try:
-        return shelf_disk_from(texts)
-    except YlemorphError as error:
-        raise BadOption(error.problem, at=f"disks[{place}].{error.at}", mend=error.mend) from None
+    disks = [texts.model_dump() for texts in body.disks] if body.disks is not None else None
+    return _answer(shelf.write(work(), disks, body.csv, body.version))
 
 
 def _answer(kept: Shelf) -> Response:
-    sizes = [
-        {"label": label_of(gigabytes), "sectors": disk.sectors, "size_bytes": disk.size_bytes}
-        for gigabytes, disk in shelf_disks(512)
-    ]
-    return jsonify(
-        {
-            "sizes": sizes,
-            "version": kept.version,
-            "disks": [shelf_disk_to_texts(item) for item in kept.disks],
-            "bytes": [item.disk.size_bytes for item in kept.disks],
-            "currencies": currencies(kept.disks),
-        }
-    )
+    shown: ShelfModel = {
+        "sizes": [
+            {"label": label_of(gigabytes), "sectors": disk.sectors, "size_bytes": disk.size_bytes}
+            for gigabytes, disk in shelf_disks(512)
+        ],
+        "version": kept.version,
+        "disks": [shelf_disk_to_texts(item) for item in kept.disks],
+        "bytes": [item.disk.size_bytes for item in kept.disks],
+        "currencies": currencies(kept.disks),
+    }
+    return jsonify(shown)
 
 
 @api.get("/shelf.csv", responses={200: None})
@@ -90,70 +59,36 @@ def take_out() -> Response:
     return response
 
 
-@api.get("/jobs/<int:job_id>/ladder", responses={200: LadderModel})
+@api.get("/jobs/<int:job_id>/ladder", responses={200: model_of(LadderModel)})
 def read_ladder(path: JobPath, query: LadderQuery) -> Response:
     """What every usual size, or every disk of the shelf, means for the job's source under its options."""
-    state = jobs.get(connection(), path.job_id).state
-    if state.source_disk is None:
-        raise BadOption("there is no source yet", at="source", mend="read the source first")
-    sector = int(query.sector)
-    items = list(shelf.read(connection()).disks) if query.shelf == "own" else usual_shelf(sector)
-    slot = query.slot or state.facts.slot
-    around = Circumstances(slot, state.facts.target_link, _growths(state), _since(state))
-    ladder = look(state.source_disk, state.options, items, around, sector)
-    data = ladder_to_data(ladder)
-    for disk, offer in zip(data["disks"], ladder.offers, strict=True):
-        disk |= {"says": says(offer, query.units), "time": offer.copying.text}
-    return jsonify({**data, "slot": slot})
+    slot = query.slot or jobs.get(connection(), path.job_id).state.facts.slot
+    ladder = shelf.ladder(work(), path.job_id, int(query.sector), slot, own=query.shelf == "own")
+    offers = [_offer(offer, query.units) for offer in ladder.offers]
+    shown: LadderModel = {**ladder_head(ladder), "disks": offers, "slot": slot}
+    return jsonify(shown)
 
 
-@api.get("/jobs/<int:job_id>/lasting", responses={200: LastingModel})
+def _offer(offer: Offer, units: Units) -> ShownOffer:
+    return {**offer_to_data(offer), "says": says(offer, units), "time": offer.copying.text}
+
+
+@api.get("/jobs/<int:job_id>/lasting", responses={200: model_of(LastingModel)})
 def read_lasting(path: JobPath) -> Response:
     """How long each row of the job's plan lasts, by what was typed or by the surveys of its disk."""
-    state = jobs.get(connection(), path.job_id).state
-    if state.source_disk is None:
-        raise BadOption("there is no source yet", at="source", mend="read the source first")
-    prepared, growths, since = Prepared(state.source_disk, state.options), _growths(state), _since(state)
-    layout = prepared.on(state.target_disk) if state.target_disk is not None else None
-    sizes: dict[int, int] = {}
-    if layout is not None and layout.sizes is not None:
-        sizes = dict(zip([row.number for row in layout.carried], layout.sizes, strict=True))
-    lasting = {row.number: row for row in lasting_rows(layout, growths, since)} if layout else {}
-    read = readings_of(surveys.of_disk(connection(), state.source_disk.serial))
-    rows = [
-        _growing(row, state, sizes.get(row.number), read.get(row.number, []), lasting.get(row.number))
-        for row in prepared.carried
-        if row.floors is not None and not row.is_made and row.role in ("system", "data")
-    ]
-    return jsonify({"since": since.isoformat(), "rows": rows})
+    found = shelf.lasting(work(), path.job_id)
+    shown: LastingModel = {"since": found.since.isoformat(), "rows": [_growing(row) for row in found.rows]}
+    return jsonify(shown)
 
 
-def _growing(
-    row: Row, state: JobState, grains: int | None, readings: list[Reading], lasting: RowLasting | None
-) -> dict[str, Any]:
-    size = None if grains is None else grains * state.options.grain_bytes
-    assert row.floors is not None  # such rows alone are shown
+def _growing(row: shelf.GrowingRow) -> GrowingRow:
     return {
         "number": row.number,
         "label": row.label,
-        "typed_bytes": dict(state.options.growth).get(row.number),
-        "readings": [{"day": reading.on.isoformat(), "used_bytes": reading.used} for reading in readings],
-        "used_bytes": row.floors.carried_bytes,
-        "size_bytes": size,
-        "limit_bytes": None if size is None else comfortable_up_to(size, row.role, state.options.headroom),
-        "lasting": lasting_to_data(lasting),
+        "typed_bytes": row.typed_bytes,
+        "readings": [{"day": reading.on.isoformat(), "used_bytes": reading.used} for reading in row.readings],
+        "used_bytes": row.used_bytes,
+        "size_bytes": row.size_bytes,
+        "limit_bytes": row.limit_bytes,
+        "lasting": lasting_to_data(row.lasting),
     }
-
-
-def _growths(state: JobState) -> dict[int, Growth]:
-    """What was typed, and for the other rows what the surveys of the same disk tell."""
-    assert state.source_disk is not None  # asked before
-    found = growths_of(surveys.of_disk(connection(), state.source_disk.serial))
-    given: dict[int, Any] = dict(state.options.growth)
-    return {**found, **{number: typed(size) for number, size in given.items()}}
-
-
-def _since(state: JobState) -> date:
-    """The day of the survey; today where it has none."""
-    taken = state.source.taken if state.source is not None else ""
-    return day_of(taken) or datetime.now(UTC).date()

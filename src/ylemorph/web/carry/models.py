@@ -1,24 +1,23 @@
 """What comes in and goes out for the stage Carry out."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
-from ...core.carry.aftermath import Reason
-from ...core.carry.sequence import DiskName, StepKind, WayKey
+from ...core.carry.sequence import StepKind, WayKey
 from ...core.fit.layout import Verdict
-from ...formats.own.steps_schema import PlaceModel, Seconds, StepsModel
+from ...core.job.aftermath import Reason
+from ...formats.own.changes import ChangeShape, FactKey
+from ...formats.own.steps_schema import FrameModel, Seconds, StepsModel
+from ...formats.own.wire import Line, Shape
 from ...stand_ins.practice import Fault
-from ...store.runs import What
-from ..models import JobPath, Line, Problem, _In, _Out
-
-HandOverForm = Literal[
-    "sheet.pdf", "clone.sh", "steps.json", "plan.json", "plan.csv", "morph.svg", "table.sfdisk"
-]  # fmt: skip
+from ...usecases.carrying import Told, What
+from ..models import JobPath, Problem, _In
+from .hand_over import Form
 
 
 class HandOverPath(JobPath):
-    form: HandOverForm
+    form: Form
 
 
 class TickRequest(_In):
@@ -31,7 +30,7 @@ class TickRequest(_In):
 class RecordRequest(_In):
     """What happened while the job is carried out; ``back`` takes the last entry back, ``end`` ends before the end."""
 
-    what: Literal["begin", "done", "failed", "again", "back", "end"]
+    what: Told
     step: int | None = Field(default=None, ge=1, le=100_000)
     reason: Reason | None = None
     note: Line = ""
@@ -44,12 +43,12 @@ class PracticeRequest(_In):
     pace: Annotated[float, Field(ge=0, le=600)] = 20.0
 
 
-class FaultModel(_Out):
+class FaultModel(Shape):
     key: Fault
     text: str
 
 
-class PracticeModel(_Out):
+class PracticeModel(Shape):
     """How far the bench is, null where it was never at work on the job; ``why_not``: why it cannot begin."""
 
     state: Literal["running", "done", "stopped", "failed"] | None
@@ -61,43 +60,25 @@ class PracticeModel(_Out):
     why_not: str
 
 
-class ContentModel(PlaceModel):
-    row: int
-    whole: bool
-
-
-class FilmChange(_Out):
-    disk: DiskName
-    come: list[ContentModel]
-    gone: list[ContentModel]
-
-
-class FrameModel(_Out):
-    """What comes to stand and what goes with a step; step 0 is what stands before."""
-
-    step: int
-    changes: list[FilmChange]
-
-
-class QuestionModel(_Out):
-    fact: str
+class QuestionModel(Shape):
+    fact: FactKey
     text: str
     kind: Literal["choice", "size"]
     choices: list[str]
-    answer: str = Field(description="As it was given; empty where it was not")
+    answer: Annotated[str, Field(description="As it was given; empty where it was not")]
     bytes: int | None
-    said_by: str = Field(description="Who says it where nobody was asked: the survey, the bench; else empty")
+    said_by: Annotated[str, Field(description="Who says it where nobody was asked: the survey, the bench; else empty")]
     decides: bool
 
 
-class WayOutModel(_Out):
+class WayOutModel(Shape):
     text: str
-    change: dict[str, Any]
+    change: ChangeShape
     verdict: Verdict | None
     time: str
 
 
-class FailureModel(_Out):
+class FailureModel(Shape):
     """A step that failed, what stands on the disks now, and what leads on."""
 
     step: int
@@ -110,7 +91,7 @@ class FailureModel(_Out):
     ways_out: list[WayOutModel]
 
 
-class EventModel(_Out):
+class EventModel(Shape):
     step: int
     what: What
     reason: str
@@ -120,7 +101,7 @@ class EventModel(_Out):
     took: str
 
 
-class RunStepModel(_Out):
+class RunStepModel(Shape):
     """A step as it stood when the record began."""
 
     number: int
@@ -129,7 +110,7 @@ class RunStepModel(_Out):
     time: str
 
 
-class RunModel(_Out):
+class RunModel(Shape):
     way: WayKey
     way_name: str
     begun_at: str
@@ -142,12 +123,12 @@ class RunModel(_Out):
     failure: FailureModel | None
 
 
-class ReasonModel(_Out):
+class ReasonModel(Shape):
     key: Reason
     text: str
 
 
-class CarryModel(_Out):
+class CarryModel(Shape):
     """All that the stage shows. ``steps`` are None where there is no plan; ``trouble`` says why."""
 
     headline: str

@@ -7,8 +7,9 @@ from pydantic import Field
 from ...formats.own.check import DifferenceModel
 from ...formats.own.steps_schema import FigureModel, PlaceModel
 from ...formats.own.survey import SurveyModel
-from ...store.closings import Result
-from ..models import DiskHead, Note, Problem, UnitsQuery, _In, _Out
+from ...formats.own.wire import Note, Shape
+from ...usecases.checking import Result
+from ..models import DiskHead, Problem, UnitsQuery, _In
 
 
 class CheckRequest(_In):
@@ -43,7 +44,7 @@ class MendedDifference(DifferenceModel):
     figures: list[FigureModel]
 
 
-class ComparedRow(_Out):
+class ComparedRow(Shape):
     """A row as planned and as found; None where it is not there."""
 
     number: int | None
@@ -54,14 +55,14 @@ class ComparedRow(_Out):
     codes: list[str]
 
 
-class CheckLine(_Out):
+class CheckLine(Shape):
     number: int
     made_at: str
     as_planned: bool
     differences: int
 
 
-class ClosingModel(_Out):
+class ClosingModel(Shape):
     closed_at: str
     result: Result
     note: str
@@ -69,7 +70,7 @@ class ClosingModel(_Out):
     minutes: int | None
 
 
-class StepTime(_Out):
+class StepTime(Shape):
     """A step with what it took by the record; empty where nothing is recorded."""
 
     number: int
@@ -77,10 +78,9 @@ class StepTime(_Out):
     took: str
 
 
-class CheckBackModel(_Out):
-    """All that the stage shows; ``trouble`` says why there is nothing to compare with."""
+class ShownCheck(Shape):
+    """One check; ``as_planned`` is null where none was made."""
 
-    checks: list[CheckLine]
     number: int | None
     made_at: str
     as_planned: bool | None
@@ -90,6 +90,12 @@ class CheckBackModel(_Out):
     unknown: list[str]
     rows: list[ComparedRow]
     sectors: int
+
+
+class CheckBackModel(ShownCheck):
+    """All that the stage shows; ``trouble`` says why there is nothing to compare with."""
+
+    checks: list[CheckLine]
     sector_bytes: int
     closing: ClosingModel | None
     took: str

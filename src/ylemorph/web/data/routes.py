@@ -1,41 +1,41 @@
 """The data as a whole over HTTP: how the program is, backups, jobs as one file."""
 
-import json
 import time
-from typing import Annotated, Any
+from typing import Annotated
 
-from flask import Response, current_app, jsonify, send_file
+from flask import Response, jsonify, send_file
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
 from ... import __version__
-from ...store import bundle, files, fleets
-from ...store.preparing import newest_version
+from ...formats.own.wire import Shape, model_of
+from ...usecases import data
 from ..edge.certificates import Certificate
-from ..edge.db import connection
 from ..edge.identity import asker, made_by
 from ..edge.log import note
-from ..models import Problem, _In, _Out
+from ..edge.problems import problems
+from ..edge.services import connection, services, work
+from ..models import _In
 
 tag = Tag(name="data")
-api = APIBlueprint("data", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={404: Problem, 422: Problem})
+api = APIBlueprint("data", __name__, url_prefix="/api", abp_tags=[tag], abp_responses=problems(404, 422))
 STARTED = time.monotonic()
 MOST_JOBS = 2_000  # taken out at once
 
 
-class AnswersModel(_Out):
+class AnswersModel(Shape):
     status: str
     version: str
 
 
-class BackupModel(_Out):
+class BackupModel(Shape):
     name: str
     made_at: str
     size_bytes: int
 
 
-class CertificateModel(_Out):
+class CertificateModel(Shape):
     """``own``: made by Ylemorph itself, so that browsers ask once; ``fingerprint``: what they then show (SHA-256)."""
 
     fingerprint: str
@@ -43,7 +43,7 @@ class CertificateModel(_Out):
     own: bool
 
 
-class DataModel(_Out):
+class DataModel(Shape):
     """The data folder; ``working``: fleets that are being worked out; ``certificate``: where it is encrypted."""
 
     certificate: CertificateModel | None
@@ -74,48 +74,49 @@ class JobsQuery(BaseModel):
 class BundleIn(_In):
     """A file of jobs as it was taken out."""
 
-    bundle: dict[str, Any]
+    bundle: dict[str, object]
 
 
-class TakenIn(_Out):
+class TakenIn(Shape):
     jobs: list[int]
 
 
-@api.get("/health", responses={200: AnswersModel})
+@api.get("/health", responses={200: model_of(AnswersModel)})
 def health() -> Response:
     """Whether the program answers and its data can be read."""
-    connection().execute("SELECT 1 FROM job LIMIT 1").fetchone()
-    return jsonify({"status": "well", "version": __version__})
+    data.answers(connection())
+    shown: AnswersModel = {"status": "well", "version": __version__}
+    return jsonify(shown)
 
 
-@api.get("/data", responses={200: DataModel})
+@api.get("/data", responses={200: model_of(DataModel)})
 def read_data() -> Response:
     """Version, data folder, sizes, backups and long work."""
     return _answer()
 
 
-@api.post("/backups", responses={200: DataModel})
+@api.post("/backups", responses={200: model_of(DataModel)})
 def make_backup() -> Response:
     """A whole copy of the data in the data folder."""
-    files.keep_backup(current_app.config["STORE"].parent)
+    data.keep_backup(services().shop.store.parent)
     return _answer()
 
 
 @api.get("/backups/<name>", responses={200: None})
 def take_out_backup(path: BackupPath) -> Response:
     """One backup as a file."""
-    place = files.backup_place(current_app.config["STORE"].parent, path.name)
+    place = data.backup_place(services().shop.store.parent, path.name)
     note("exported", asker(), backup=path.name)
     return send_file(place, mimetype="application/vnd.sqlite3", as_attachment=True, download_name=place.name)
 
 
-@api.post("/backups/<name>/restore", responses={200: DataModel})
+@api.post("/backups/<name>/restore", responses={200: model_of(DataModel)})
 def restore_backup(path: BackupPath) -> Response:
     """Put one backup in the place of the data, which becomes a backup itself before."""
-    files.restore_backup(current_app.config["STORE"].parent, path.name)
+    data.restore_backup(services().shop.store.parent, path.name)
     note("restored", asker())
-    current_app.config["JOB_LINES"].clear()
-    current_app.config["HUB"].drop()
+    services().lines.clear()
+    services().hub.drop()
     return _answer()
 
 
@@ -124,43 +125,44 @@ def take_out_jobs(query: JobsQuery) -> Response:
     """Jobs as one file: surveys, every change, checks and records."""
     wanted = [int(number) for number in query.jobs.split(",") if number][:MOST_JOBS] or None
     note("exported", asker(), jobs=len(wanted) if wanted else "all")
-    text = json.dumps(bundle.take_out(connection(), wanted), ensure_ascii=False, indent=1)
+    text, _ = data.jobs_as_text(connection(), wanted)
     response = Response(text.encode("utf-8", "replace"), mimetype="application/json")
     response.headers["Content-Disposition"] = 'attachment; filename="jobs.json"'
     return response
 
 
-@api.post("/jobs-file", responses={201: TakenIn})
+@api.post("/jobs-file", responses={201: model_of(TakenIn)})
 def take_in_jobs(body: BundleIn) -> tuple[Response, int]:
     """Jobs from such a file, beside those that are there."""
     note("imported", asker())
-    return jsonify({"jobs": bundle.take_in(connection(), body.bundle, made_by())}), 201
+    taken: TakenIn = {"jobs": data.take_in(connection(), body.bundle, made_by())}
+    return jsonify(taken), 201
 
 
-def _certificate_data(found: Certificate | None) -> dict[str, Any] | None:
+def _certificate(found: Certificate | None) -> CertificateModel | None:
     if found is None:
         return None
     return {"fingerprint": found.fingerprint, "until": f"{found.until:%Y-%m-%d}", "own": found.own}
 
 
 def _answer() -> Response:
-    store = current_app.config["STORE"]
-    folder = store.parent
-    counts = {name: connection().execute(f"SELECT count(*) FROM {name}").fetchone()[0] for name in ("job", "survey")}  # noqa: S608  # two words
-    heads, runs = fleets.heads(connection()), current_app.config["FLEETS"]
-    return jsonify(
-        {
-            "certificate": _certificate_data(current_app.config["CERTIFICATE"]),
-            "folder": str(folder),
-            "version": __version__,
-            "data_version": newest_version(),
-            "running_seconds": int(time.monotonic() - STARTED),
-            "file_bytes": store.stat().st_size,
-            "folder_bytes": sum(place.stat().st_blocks * 512 for place in folder.rglob("*") if place.is_file()),
-            "jobs": counts["job"],
-            "surveys": counts["survey"],
-            "fleets": len(heads),
-            "working": [head.name for head in heads if runs.active(head.id)],
-            "backups": [kept._asdict() for kept in files.backups(folder)],
-        }
-    )
+    found = data.standing(work())
+    shown: DataModel = {
+        "certificate": _certificate(services().certificate),
+        "folder": str(found.folder),
+        "version": __version__,
+        "data_version": found.data_version,
+        "running_seconds": int(time.monotonic() - STARTED),
+        "file_bytes": found.file_bytes,
+        "folder_bytes": found.folder_bytes,
+        "jobs": found.jobs,
+        "surveys": found.surveys,
+        "fleets": found.fleets,
+        "working": found.working,
+        "backups": [_backup(kept) for kept in found.backups],
+    }
+    return jsonify(shown)
+
+
+def _backup(kept: data.Kept) -> BackupModel:
+    return {"name": kept.name, "made_at": kept.made_at, "size_bytes": kept.size_bytes}

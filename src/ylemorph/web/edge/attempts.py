@@ -8,7 +8,7 @@ from limits.storage import MemoryStorage
 from limits.strategies import FixedWindowRateLimiter
 
 from ...core.errors import YlemorphError
-from ...store.names import key_of
+from ...usecases.people import key_of
 
 # Wrong ones, by name (or by a browser that signed in before), and by address, before the next one has to wait.
 BY_NAME, BY_ADDRESS = RateLimitItemPerMinute(5), RateLimitItemPerHour(60)

@@ -35,7 +35,6 @@ def register(app: Flask, bound_to: str, names: frozenset[str] = frozenset()) -> 
 
     ``names``: host names under which this server may be asked, beside its own.
     """
-    app.config["BOUND_TO"] = bound_to
     ours = frozenset(name.casefold() for name in names) | LOCAL_NAMES | {bound_to.casefold()}
 
     @app.before_request

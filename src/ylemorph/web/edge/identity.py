@@ -2,17 +2,17 @@
 
 import secrets
 
-from flask import Flask, Response, abort, current_app, g, request
+from flask import Flask, Response, abort, g, request
 
 from ...core.errors import YlemorphError
-from ...store import people
-from ...store.people import Person, Session, SignedIn
-from .attempts import Attempts, TooOften
-from .db import connection
+from ...usecases import people
+from ...usecases.people import Person, Session, SignedIn
+from .attempts import TooOften
 from .limits import SMALL_BODY
 from .log import note
 from .problems import answer, problem_data
 from .rights import READS, may, needed_role
+from .services import connection, services
 
 COOKIE, DEVICE, TOKEN_HEADER = "ylemorph_session", "ylemorph_device", "X-Ylemorph-Token"  # names, not secrets
 HOST_ONLY = "__Host-"  # before a cookie's name: the browser takes it from this host alone, encrypted (RFC 6265bis)
@@ -25,8 +25,6 @@ class NotSignedIn(YlemorphError):
 
 def register(app: Flask, *, network: bool) -> None:
     """With ``network`` every request must come from somebody who may make it (`rights`)."""
-    app.config["NETWORK"] = network
-    app.config["ATTEMPTS"] = Attempts()
 
     @app.before_request
     def _check() -> Response | None:
@@ -68,7 +66,7 @@ def _without_token() -> Response:
 
 def current_session() -> Session | None:
     """Whose browser asks; None on a server without sign-in."""
-    if not current_app.config["NETWORK"]:
+    if not services().network:
         return None
     if "session" not in g:
         secret = cookie(COOKIE)

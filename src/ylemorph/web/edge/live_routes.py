@@ -4,19 +4,19 @@ import re
 from contextlib import closing
 from typing import Annotated
 
-from flask import Flask, Response, current_app, request
+from flask import Flask, Response, request
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import Field
 
-from ...store import people
-from ...store.database import connect
-from ...store.people import Session
+from ...usecases import people
+from ...usecases.people import Session
 from ..models import _In
 from .identity import current_session, made_by, window
 from .live import Hub, Stream, TooMany, events
 from .problems import answer, problem_data
 from .rights import changes_data
+from .services import services
 
 tag = Tag(name="live")
 api = APIBlueprint("live", __name__, url_prefix="/api", abp_tags=[tag])
@@ -34,7 +34,7 @@ class HereIn(_In):
 @api.get("/events", responses={200: None})
 def hear() -> Response:
     """Changes as they are made, as server-sent events: ``{"what": "jobs", "id": 3, "by": …, "window": …}``."""
-    hub: Hub = current_app.config["HUB"]
+    hub = services().hub
     stream = _opened(hub, current_session())
     gone = request.environ.get("waitress.client_disconnected", lambda: False)
     response = Response(events(hub, stream, gone), mimetype="text/event-stream")
@@ -46,10 +46,10 @@ def _opened(hub: Hub, session: Session | None) -> Stream:
     """Where people sign in, a stream lasts as long as the session does, however that ends."""
     if session is None:
         return hub.open()
-    store, digest = current_app.config["STORE"], session.digest
+    shop, digest = services().shop, session.digest
 
     def valid() -> bool:
-        with closing(connect(store)) as own:
+        with closing(shop.connect()) as own:
             return people.session_by_digest(own, digest) is not None
 
     return hub.open(f"person {session.person.id}", frozenset((digest, session.person.name)), valid)
@@ -61,13 +61,11 @@ def here(body: HereIn) -> tuple[str, int]:
     name = window() or body.window
     if name:
         session = current_session()
-        current_app.config["HUB"].here(name, body.place, made_by(), session.digest if session else "")
+        services().hub.here(name, body.place, made_by(), session.digest if session else "")
     return "", 204
 
 
 def register(app: Flask) -> None:
-    app.config["HUB"] = Hub()
-
     @app.after_request
     def _tell(response: Response) -> Response:
         if response.status_code < 400 and changes_data(request.method, request.path):
@@ -86,4 +84,4 @@ def register(app: Flask) -> None:
 
 def tell(app: Flask, what: str, number: int | None) -> None:
     """Tell every window that ``what`` changed: a resource by its word in the address, and which one."""
-    app.config["HUB"].publish({"what": what, "id": number, "by": made_by(), "window": window()})
+    services(app).hub.publish({"what": what, "id": number, "by": made_by(), "window": window()})

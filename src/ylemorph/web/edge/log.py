@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 
 from flask import Flask, Response, g, request
 
-from ...store.people import Person
+from ...usecases.people import Person
 
 _LOG = logging.getLogger("ylemorph.requests")
 _SECURITY = logging.getLogger("ylemorph.security")

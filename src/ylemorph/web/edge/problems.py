@@ -5,25 +5,29 @@ import json
 import logging
 import shutil
 import sqlite3
+from http import HTTPStatus
 from typing import Any, NoReturn
 
 from flask import Flask, Response, current_app, request
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 from werkzeug.exceptions import HTTPException, MethodNotAllowed
 from werkzeug.exceptions import NotFound as NotFoundHere
 
 from ...core.errors import OutOfBounds, YlemorphError
 from ...formats.own.survey import first_problem
+from ...formats.own.wire import model_of
 from ...stand_ins.attached import NotAttached
-from ...store.database import LEAST_ROOM, Gone, NotFound
-from ..reading.by_path import NotAllowed
+from ...usecases.readings import NotAllowed
+from ...usecases.workshop import LEAST_ROOM, Gone, NotFound
+from ..models import Problem
 from .limits import MB, most_bytes
 from .log import request_id
+from .services import services
 
 _LOG = logging.getLogger(__name__)
 
 
-def problem_data(error: YlemorphError, status: int = 422) -> dict[str, Any]:
+def problem_data(error: YlemorphError, status: int = 422) -> Problem:
     bound = error.bound_bytes if isinstance(error, OutOfBounds) else None
     return {
         "type": "about:blank",
@@ -34,6 +38,11 @@ def problem_data(error: YlemorphError, status: int = 422) -> dict[str, Any]:
         "mend": error.mend,
         "bound_bytes": bound,
     }
+
+
+def problems(*statuses: int) -> dict[str | int | HTTPStatus, type[BaseModel] | dict[Any, Any] | None]:
+    """What the routes of a resource can answer with beside what they give."""
+    return dict.fromkeys(statuses, model_of(Problem))
 
 
 TITLES = {
@@ -55,7 +64,7 @@ TITLES = {
 }
 
 
-def answer(data: dict[str, Any]) -> Response:
+def answer(data: Problem) -> Response:
     text = json.dumps(data, ensure_ascii=False).encode("utf-8", "replace")
     return Response(text, status=data["status"], mimetype="application/problem+json")
 
@@ -80,7 +89,7 @@ _STORE_TROUBLES = (
 def _no_room() -> bool:
     """On a full disk the database may report a failed write of another of its files only."""
     with contextlib.suppress(OSError):
-        return shutil.disk_usage(current_app.config["STORE"].parent).free < LEAST_ROOM
+        return shutil.disk_usage(services().shop.store.parent).free < LEAST_ROOM
     return False
 
 

@@ -5,7 +5,7 @@ The first line that fits decides. ``None``: nobody has to be signed in.
 
 from typing import NamedTuple
 
-from ...store.people import ROLES, PersonRole
+from ...usecases.people import ROLES, PersonRole
 
 READS, ANY = ("GET", "HEAD", "OPTIONS"), ()
 

@@ -1,28 +1,25 @@
 """Fleets as the data that goes out."""
 
-import sqlite3
-from typing import Any
-
-from ...core.buy.fleet import smallest_for
 from ...formats.own.options import options_to_data
-from ...store import fleet_list
-from ...store.fleet_list import Shown
-from ...store.fleets import FleetHead
-from .runs import FleetRun
+from ...usecases.fleets import FleetHead, FleetLook, Shown, Twice
+from .models import FleetLineOut, FleetModel, MachineOut, TargetOut, TroubleOut
 
 
-def line_data(head: FleetHead) -> dict[str, Any]:
+def line_data(head: FleetHead) -> FleetLineOut:
     return {
-        "id": head.id, "name": head.name, "changed_at": head.changed_at, "machines": head.machines, "done": head.done,
-        "troubles": head.troubles, "targets": [item.name for item in head.wishes.targets],
-    }  # fmt: skip
+        "id": head.id,
+        "name": head.name,
+        "changed_at": head.changed_at,
+        "machines": head.machines,
+        "done": head.done,
+        "troubles": head.troubles,
+        "targets": [item.name for item in head.wishes.targets],
+    }
 
 
-def fleet_data(connection: sqlite3.Connection, head: FleetHead, fit: str, run: FleetRun | None) -> dict[str, Any]:
+def fleet_data(look: FleetLook) -> FleetModel:
     """What the whole fleet says, as far as it is worked out."""
-    sums = fleet_list.sums(connection, head.id)
-    needs = fleet_list.needs(connection, head.id)
-    smallest = smallest_for(needs)
+    head, run = look.head, look.run
     trouble = run.trouble if run is not None and head.pending else ""
     running = bool(head.pending and not head.stopped and head.wishes.targets and not trouble)
     return {
@@ -35,35 +32,67 @@ def fleet_data(connection: sqlite3.Connection, head: FleetHead, fit: str, run: F
         "trouble": trouble,
         "machines": head.machines,
         "done": head.done,
-        "repeated": sums.repeated,
-        "unread": sums.unread,
+        "repeated": look.sums.repeated,
+        "unread": look.sums.unread,
         "left_seconds": int(head.pending / run.rate) + 1 if running and run is not None and run.worked_out else None,
         "fits": list(head.wishes.fits),
         "options": options_to_data(head.wishes.options),
-        "targets": _targets(connection, head, fit),
-        "histogram": fleet_list.histogram(needs),
-        "smallest": {"all": smallest.all, "percent_95": smallest.most},
-        "troubles": [{**row, "earlier": bool(row["earlier"])} for row in fleet_list.troubles(connection, head.id)],
+        "targets": _targets(look),
+        "histogram": [
+            {"from_bytes": one.from_bytes, "to_bytes": one.to_bytes, "machines": one.machines} for one in look.histogram
+        ],
+        "smallest": {"all": look.smallest.all, "percent_95": look.smallest.most},
+        "troubles": [_trouble(twice) for twice in look.troubles],
     }
 
 
-def _targets(connection: sqlite3.Connection, head: FleetHead, fit: str) -> list[dict[str, Any]]:
-    counts = fleet_list.counts(connection, head.id, fit)
+def _trouble(twice: Twice) -> TroubleOut:
+    return {"id": twice.id, "name": twice.name, "problem": twice.problem, "of": twice.of, "earlier": twice.earlier}
+
+
+def _targets(look: FleetLook) -> list[TargetOut]:
+    counts = look.counts
     return [
         {
-            "name": item.name, "size_bytes": item.disk.size_bytes, "price": item.price, "currency": item.currency,
+            "name": item.name,
+            "size_bytes": item.disk.size_bytes,
+            "price": item.price,
+            "currency": item.currency,
             "stock": item.stock,
             "counts": {
-                "comfortable": counts.get((place, "comfortable"), 0), "tight": counts.get((place, "tight"), 0),
-                "does_not_fit": counts.get((place, "does-not-fit"), 0), "nothing": counts.get((place, None), 0),
+                "comfortable": counts.get((place, "comfortable"), 0),
+                "tight": counts.get((place, "tight"), 0),
+                "does_not_fit": counts.get((place, "does-not-fit"), 0),
+                "nothing": counts.get((place, None), 0),
             },
         }
-        for place, item in enumerate(head.wishes.targets)
-    ]  # fmt: skip
+        for place, item in enumerate(look.head.wishes.targets)
+    ]
 
 
-def machine_data(shown: Shown) -> dict[str, Any]:
+def machine_data(shown: Shown) -> MachineOut:
     """One line of the table."""
-    line = {key: value for key, value in shown.line.items() if key not in ("own_fit", "gained_bytes")}
-    head = {key: value for key, value in shown._asdict().items() if key != "line"}
-    return {**head, "fit": shown.line["own_fit"], **line}
+    line, before = shown.line, shown.before
+    return {
+        "id": shown.id,
+        "name": shown.name,
+        "serial": shown.serial,
+        "origin": shown.origin,
+        "taken": shown.taken,
+        "source_bytes": shown.source_bytes,
+        "used_bytes": shown.used_bytes,
+        "must_bytes": shown.must_bytes,
+        "comfort_bytes": shown.comfort_bytes,
+        "need_bytes": shown.need_bytes,
+        "fit": line.fit,
+        "verdict": line.outcome.verdict,
+        "kept_percent": line.outcome.kept_percent,
+        "shortfall_bytes": line.outcome.shortfall_bytes,
+        "system_free_bytes": line.outcome.system_free_bytes,
+        "reason": line.reason,
+        "remedy": line.remedy,
+        "verdicts": shown.verdicts,
+        "before": None
+        if before is None
+        else {"taken": before.taken, "used_bytes": before.used_bytes, "name": before.name},
+    }

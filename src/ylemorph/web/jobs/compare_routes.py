@@ -1,7 +1,5 @@
 """Two plans of one job side by side."""
 
-from typing import Any
-
 from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
@@ -9,42 +7,62 @@ from flask_openapi3.models.tag import Tag
 from ...core.carry.carrying import Outlook, outlook
 from ...core.carry.times import time_range
 from ...core.errors import BadOption
-from ...core.fit.compare import Side, better, compare_plans
+from ...core.fit.compare import RowPair, Side, better, compare_plans
 from ...core.fit.fits import FIT_NAMES
 from ...core.fit.options import FITS
 from ...core.fit.plan import Plan, make_plan
 from ...core.job.state import JobState
 from ...formats.own.plan import finding_data
-from ...store import jobs
-from ..edge.db import connection
-from ..models import CompareQuery, ComparisonModel, JobPath, Problem
+from ...formats.own.wire import model_of
+from ...usecases import jobs
+from ..edge.problems import problems
+from ..edge.services import connection
+from ..models import CompareQuery, ComparisonModel, JobPath, RowPairModel, SideModel, Units
 
 tag = Tag(name="jobs")
 api = APIBlueprint(
-    "compare", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses={404: Problem, 422: Problem}
+    "compare",
+    __name__,
+    url_prefix="/api/jobs",
+    abp_tags=[tag],
+    abp_responses=problems(404, 422),
 )
 
 
-@api.get("/<int:job_id>/compare", responses={200: ComparisonModel})
+@api.get("/<int:job_id>/compare", responses={200: model_of(ComparisonModel)})
 def compare(path: JobPath, query: CompareQuery) -> Response:
     """What the second plan changes against the first."""
     names = (query.first, query.second)
     pairs = [_plan(path.job_id, name, at) for name, at in zip(names, ("first", "second"), strict=True)]
+    return jsonify(_comparison(names, pairs, query.units))
+
+
+def _comparison(names: tuple[str, str], pairs: list[tuple[Plan, JobState]], units: Units) -> ComparisonModel:
     found = compare_plans(*(plan for plan, _ in pairs))
     times = [outlook(plan, state.facts, state.way) for plan, state in pairs]
     quicker = better(*(sum(time.seconds) if time else None for time in times), more=False)
-    return jsonify(
-        {
-            "first": _side_data(found.first, names[0], times[0]),
-            "second": _side_data(found.second, names[1], times[1]),
-            "source_bytes": pairs[0][0].source.size_bytes,
-            "targets": [plan.frame.sectors * plan.frame.logical_sector_bytes for plan, _ in pairs],
-            "better": {"verdict": found.better_verdict, "packed_bytes": found.better_packed, "time": quicker},
-            "rows": [row._asdict() for row in found.rows],
-            "gained": [finding_data(finding, query.units) for finding in found.gained],
-            "lost": [finding_data(finding, query.units) for finding in found.lost],
-        }
-    )
+    return {
+        "first": _side_data(found.first, names[0], times[0]),
+        "second": _side_data(found.second, names[1], times[1]),
+        "source_bytes": pairs[0][0].source.size_bytes,
+        "targets": [plan.frame.sectors * plan.frame.logical_sector_bytes for plan, _ in pairs],
+        "better": {"verdict": found.better_verdict, "packed_bytes": found.better_packed, "time": quicker},
+        "rows": [_pair_data(row) for row in found.rows],
+        "gained": [finding_data(finding, units) for finding in found.gained],
+        "lost": [finding_data(finding, units) for finding in found.lost],
+    }
+
+
+def _pair_data(row: RowPair) -> RowPairModel:
+    return {
+        "number": row.number,
+        "label": row.label,
+        "changes": list(row.changes),
+        "sizes": list(row.sizes),
+        "frees": list(row.frees),
+        "source_bytes": row.source_bytes,
+        "better": row.better,
+    }
 
 
 def _plan(job_id: int, name: str, at: str) -> tuple[Plan, JobState]:
@@ -60,7 +78,7 @@ def _plan(job_id: int, name: str, at: str) -> tuple[Plan, JobState]:
     return make_plan(*state.pair, state.options.but(fit=name) if name in FITS else state.options), state
 
 
-def _side_data(side: Side, name: str, expected: Outlook | None) -> dict[str, Any]:
+def _side_data(side: Side, name: str, expected: Outlook | None) -> SideModel:
     title = "As it stands" if name == "now" else f"Change {name[1:]}" if name not in FITS else FIT_NAMES[side.plan.fit]
     return {
         "title": title,

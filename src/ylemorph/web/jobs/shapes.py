@@ -1,7 +1,5 @@
 """Core values as the data that goes out."""
 
-from typing import Any
-
 from ...core.carry.carrying import outlook
 from ...core.disk.compare import compared, confirmation, confirms
 from ...core.disk.model import Disk, Survey
@@ -15,12 +13,14 @@ from ...core.job.state import JobState, SizedTarget
 from ...core.sizes import DEFAULT_GRAIN, Units, format_size
 from ...formats.own.options import options_to_data
 from ...formats.own.plan import extent_data, finding_data, plan_to_data
+from ...formats.own.plan_schema import UnallocatedModel
 from ...formats.own.survey_data import survey_to_data
-from ...store.jobs import Job
+from ...usecases.jobs import Job, Revision
 from ..edge.problems import problem_data
+from ..models import CardModel, DiskHead, JobModel, MorphModel, Problem, RevisionModel, SourcePart, TargetPart
 
 
-def head(disk: Disk | None, other: Disk | None = None) -> dict[str, Any] | None:
+def head(disk: Disk | None, other: Disk | None = None) -> DiskHead | None:
     """A disk for a heading; ``other`` is the one that it must be told from."""
     if disk is None:
         return None
@@ -34,7 +34,7 @@ def head(disk: Disk | None, other: Disk | None = None) -> dict[str, Any] | None:
     }
 
 
-def job_data(job: Job, units: Units = "binary") -> dict[str, Any]:
+def job_data(job: Job, units: Units = "binary") -> JobModel:
     """A job with all that its screens show; ``trouble`` says why there is no morph where one should be."""
     state = job.state
     morph, trouble = _morph_or_trouble(state, units)
@@ -58,7 +58,7 @@ def job_data(job: Job, units: Units = "binary") -> dict[str, Any]:
     }
 
 
-def _morph_or_trouble(state: JobState, units: Units) -> tuple[dict[str, Any] | None, dict[str, Any] | None]:
+def _morph_or_trouble(state: JobState, units: Units) -> tuple[MorphModel | None, Problem | None]:
     if state.source_disk is None or state.target_disk is None:
         return None, None
     try:
@@ -67,7 +67,7 @@ def _morph_or_trouble(state: JobState, units: Units) -> tuple[dict[str, Any] | N
         return None, problem_data(error)
 
 
-def _target_data(state: JobState, morph: dict[str, Any] | None, units: Units) -> dict[str, Any]:
+def _target_data(state: JobState, morph: MorphModel | None, units: Units) -> TargetPart:
     source, target = state.source_disk, state.target_disk
     sized = state.target if isinstance(state.target, SizedTarget) else None
     return {
@@ -87,16 +87,23 @@ def _confirmed(state: JobState, target: Disk, source: Disk | None) -> bool:
     return not target.holds_something or confirms(state.options.overwrite, target, source)
 
 
-def _gaps_data(disk: Disk) -> list[dict[str, int]]:
+def _gaps_data(disk: Disk) -> list[UnallocatedModel]:
     return [extent_data(gap, disk.logical_sector_bytes) for gap in gaps_of(disk, DEFAULT_GRAIN)]
 
 
-def _source_data(state: JobState, units: Units) -> dict[str, Any]:
+def _source_data(state: JobState, units: Units) -> SourcePart:
     """What can be said of the source before a target is known; no look where an option does not suit it."""
     source = state.source_disk
     if source is None or state.source is None:
-        empty: dict[str, Any] = {"source": None, "source_head": None, "source_unreachable_bytes": 0}
-        return {**empty, **{key: [] for key in ("roles", "source_gaps", "source_look", "source_findings")}}
+        return {
+            "source": None,
+            "source_head": None,
+            "source_unreachable_bytes": 0,
+            "roles": [],
+            "source_gaps": [],
+            "source_look": [],
+            "source_findings": [],
+        }
     options = state.options.without("target", "job").but(grow=None, free_after=None, leave=frozenset(), pins=())
     try:
         looks, found = look_at(source, options), about_source(source, options)
@@ -105,7 +112,10 @@ def _source_data(state: JobState, units: Units) -> dict[str, Any]:
     return {
         "source": survey_to_data(state.source),
         "source_head": head(source),
-        "roles": [note._asdict() for note in role_notes(source, dict(state.options.roles))],
+        "roles": [
+            {"number": note.number, "role": note.role, "proposed": note.proposed, "in_doubt": note.in_doubt}
+            for note in role_notes(source, dict(state.options.roles))
+        ],
         "source_gaps": _gaps_data(source),
         "source_unreachable_bytes": unreachable_bytes(source.sectors, source.logical_sector_bytes, source.table),
         "source_look": [
@@ -122,7 +132,7 @@ def _source_data(state: JobState, units: Units) -> dict[str, Any]:
     }
 
 
-def morph_data(morph: Morph, state: JobState, units: Units) -> dict[str, Any]:
+def morph_data(morph: Morph, state: JobState, units: Units) -> MorphModel:
     expected = outlook(morph.plan, state.facts, state.way)
     return {
         "plan": plan_to_data(morph.plan, units),
@@ -131,8 +141,25 @@ def morph_data(morph: Morph, state: JobState, units: Units) -> dict[str, Any]:
     }
 
 
-def _card_data(card: FitCard) -> dict[str, Any]:
+def _card_data(card: FitCard) -> CardModel:
     return {
-        **card._asdict(),
+        "fit": card.fit,
+        "verdict": card.verdict,
         "sizes": [{"row": row, "bytes": size, "change": change} for row, size, change in card.sizes],
+        "fills": list(card.fills),
+        "open_bytes": card.open_bytes,
+        "shortfall_bytes": card.shortfall_bytes,
+        "kept_percent": card.kept_percent,
+    }
+
+
+def revision_data(entry: Revision) -> RevisionModel:
+    return {
+        "number": entry.number,
+        "sentence": entry.sentence,
+        "made_at": entry.made_at,
+        "made_by": entry.made_by,
+        "parent": entry.parent,
+        "is_head": entry.is_head,
+        "thin": entry.thin,
     }

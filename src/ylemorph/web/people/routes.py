@@ -2,16 +2,15 @@
 
 from typing import Annotated
 
-from flask import Response, current_app, jsonify, request
+from flask import Response, jsonify, request
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
 from ...core.errors import BadOption, YlemorphError
-from ...store import people
-from ...store.passwords import MOST_PASSWORD
-from ...store.people import ROLES, Person, PersonRole, Session
-from ..edge.db import connection
+from ...formats.own.wire import Shape, model_of
+from ...usecases import people
+from ...usecases.people import MOST_PASSWORD, ROLES, Person, PersonRole, Session
 from ..edge.identity import (
     COOKIE,
     DEVICE,
@@ -24,18 +23,25 @@ from ..edge.identity import (
     set_cookies,
 )
 from ..edge.log import note
-from ..edge.problems import answer, problem_data
+from ..edge.problems import answer, problem_data, problems
 from ..edge.rights import may
-from ..models import Problem, _In, _Out
+from ..edge.services import connection, services
+from ..models import _In
 
 tag = Tag(name="people")
-api = APIBlueprint("people", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={404: Problem, 422: Problem})
+api = APIBlueprint(
+    "people",
+    __name__,
+    url_prefix="/api",
+    abp_tags=[tag],
+    abp_responses=problems(404, 422),
+)
 
 Name = Annotated[str, Field(max_length=200)]
 Password = Annotated[str, Field(max_length=MOST_PASSWORD)]
 
 
-class PersonModel(_Out):
+class PersonModel(Shape):
     """``sessions``: browsers in which this person is signed in; ``own``: whether it is the one who asks."""
 
     id: int
@@ -46,11 +52,11 @@ class PersonModel(_Out):
     own: bool
 
 
-class PeopleModel(_Out):
+class PeopleModel(Shape):
     people: list[PersonModel]
 
 
-class SessionModel(_Out):
+class SessionModel(Shape):
     """``network``: whether people sign in here at all; ``encrypted``: whether others on the way can read along.
 
     ``may``: the roles whose work this browser may do.
@@ -94,31 +100,30 @@ class PersonPath(BaseModel):
 
 
 def _session(session: Session | None) -> Response:
-    network = current_app.config["NETWORK"]
-    return jsonify(
-        {
-            "network": network,
-            "encrypted": request.is_secure,
-            "name": session.person.name if session else "",
-            "role": session.person.role if session else None,
-            "may": [role for role in ROLES if not network or (session and may(session.person.role, role))],
-            "token": session.token if session else "",
-        }
-    )
+    network = services().network
+    shown: SessionModel = {
+        "network": network,
+        "encrypted": request.is_secure,
+        "name": session.person.name if session else "",
+        "role": session.person.role if session else None,
+        "may": [role for role in ROLES if not network or (session and may(session.person.role, role))],
+        "token": session.token if session else "",
+    }
+    return jsonify(shown)
 
 
-@api.get("/session", responses={200: SessionModel})
+@api.get("/session", responses={200: model_of(SessionModel)})
 def who_asks() -> Response:
     """Who is signed in in this browser, with the token that its writes carry."""
     return _session(current_session())
 
 
-@api.post("/session", responses={200: SessionModel})
+@api.post("/session", responses={200: model_of(SessionModel)})
 def sign_in(body: SignIn) -> Response:
     """Sign in; the answer sets the cookie."""
-    if not current_app.config["NETWORK"]:
+    if not services().network:
         return answer(problem_data(YlemorphError("nobody signs in here", mend="open the list of jobs"), 422))
-    attempts, where = current_app.config["ATTEMPTS"], request.remote_addr or ""
+    attempts, where = services().attempts, request.remote_addr or ""
     device = cookie(DEVICE)
     known = device if people.knows_device(connection(), body.name, device) else ""
     attempts.take(body.name, where, known)
@@ -131,20 +136,20 @@ def sign_in(body: SignIn) -> Response:
     return set_cookies(_session(made.session), made)
 
 
-@api.post("/session/password", responses={200: SessionModel})
+@api.post("/session/password", responses={200: model_of(SessionModel)})
 def change_own_password(body: PasswordChange) -> Response:
     """One's own password, by whoever knows the present one; every other browser is signed out."""
     session = current_session()
     if session is None:
         return answer(problem_data(YlemorphError("nobody signs in here", mend="open the list of jobs"), 422))
-    attempts, where, name = current_app.config["ATTEMPTS"], request.remote_addr or "", session.person.name
+    attempts, where, name = services().attempts, request.remote_addr or "", session.person.name
     attempts.take(name, where, session.digest)
     if not people.is_password(connection(), session.person, body.present):
         note("password refused", session.person)
         raise BadOption("this is not the present password", at="present", mend="type the one you signed in with")
     attempts.give_back(name, where, session.digest)
     people.change(connection(), session.person.id, password=body.password)
-    current_app.config["HUB"].drop(name)
+    services().hub.drop(name)
     note("password changed", session.person)
     made = people.sign_in(connection(), name, body.password, device=cookie(DEVICE))
     assert made is not None
@@ -171,17 +176,17 @@ def _sign_out(*, everywhere: bool) -> tuple[Response, int] | Response:
             return answer(problem_data(wrong, 403))
         people.sign_out(connection(), session, everywhere=everywhere)
         note("signed out", session.person, everywhere=int(everywhere))
-        current_app.config["HUB"].drop(session.person.name if everywhere else session.digest)
+        services().hub.drop(session.person.name if everywhere else session.digest)
     return clear_cookie(Response("")), 204
 
 
-@api.get("/people", responses={200: PeopleModel})
+@api.get("/people", responses={200: model_of(PeopleModel)})
 def list_people() -> Response:
     """Everybody who may sign in."""
     return _people()
 
 
-@api.post("/people", responses={201: PeopleModel})
+@api.post("/people", responses={201: model_of(PeopleModel)})
 def add_person(body: PersonIn) -> tuple[Response, int]:
     """Add somebody."""
     person = people.add(connection(), body.name, body.role, body.password)
@@ -189,11 +194,11 @@ def add_person(body: PersonIn) -> tuple[Response, int]:
     return _people(), 201
 
 
-@api.post("/people/<int:person_id>", responses={200: PeopleModel})
+@api.post("/people/<int:person_id>", responses={200: model_of(PeopleModel)})
 def change_person(path: PersonPath, body: PersonChange) -> Response:
     """Another role, a new password."""
     person = people.change(connection(), path.person_id, body.role, body.password)
-    current_app.config["HUB"].drop(person.name)
+    services().hub.drop(person.name)
     note("person changed", asker(), whom=person.id, role=body.role or "", password=int(body.password is not None))
     return _people()
 
@@ -204,7 +209,7 @@ def remove_person(path: PersonPath) -> tuple[str, int]:
     person = people.get(connection(), path.person_id)
     people.remove(connection(), person.id)
     note("person removed", asker(), whom=person.id)
-    current_app.config["HUB"].drop(person.name)
+    services().hub.drop(person.name)
     return "", 204
 
 
@@ -212,7 +217,16 @@ def _people() -> Response:
     session = current_session()
     own = session.person.id if session else None
 
-    def data(person: Person) -> dict[str, object]:
-        return {**person._asdict(), "own": person.id == own}
+    shown: PeopleModel = {"people": [_person(person, own) for person in people.everyone(connection())]}
+    return jsonify(shown)
 
-    return jsonify({"people": [data(person) for person in people.everyone(connection())]})
+
+def _person(person: Person, own: int | None) -> PersonModel:
+    return {
+        "id": person.id,
+        "name": person.name,
+        "role": person.role,
+        "created_at": person.created_at,
+        "sessions": person.sessions,
+        "own": person.id == own,
+    }

@@ -1,6 +1,5 @@
 """Disks sent from a customer's machine: the code and the line for a job or a fleet, the script, and what arrives."""
 
-from functools import lru_cache
 from typing import Annotated
 
 from flask import Flask, Response, current_app, jsonify, request
@@ -8,32 +7,34 @@ from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
-from ...core.errors import BadSurvey, YlemorphError
+from ...core.errors import BadSurvey
 from ...formats.listings.collecting import SCRIPTS, System, command_line, script_text
-from ...formats.listings.fleet_read import Found, read_item
-from ...formats.listings.reading import Recognised, read_any
-from ...store import collecting, fleets, jobs
-from ...store.collecting import MINUTES, MOST_DISKS, Goal, WrongCode
-from ...store.database import transaction
-from ..buy.models import FleetPath
+from ...formats.own.wire import Shape, model_of
+from ...usecases import collecting
+from ...usecases.collecting import MINUTES, Arrived, Goal, WrongCode
 from ..edge.addresses import own_address
-from ..edge.db import connection
 from ..edge.guard import EVERY_ADDRESS, LOCAL_NAMES
 from ..edge.identity import made_by
 from ..edge.limits import has_too_many_values
 from ..edge.live_routes import tell
-from ..edge.problems import answer, problem_data
-from ..models import JobPath, Problem, _Out
+from ..edge.problems import answer, problem_data, problems
+from ..edge.services import connection, services
+from ..fleet.models import FleetPath
+from ..models import JobPath
 from .models import CommandModel, ReadingModel
-from .routes import added_to, reading_data
+from .routes import reading_data
 
 tag = Tag(name="collecting")
 api = APIBlueprint(
-    "collecting", __name__, url_prefix="/api", abp_tags=[tag], abp_responses={404: Problem, 422: Problem}
+    "collecting",
+    __name__,
+    url_prefix="/api",
+    abp_tags=[tag],
+    abp_responses=problems(404, 422),
 )
 
 
-class CollectModel(_Out):
+class CollectModel(Shape):
     """A code that works once within ``minutes``, and the line for each system. ``reachable``: whether other machines
     get through to this server at all."""
 
@@ -43,7 +44,7 @@ class CollectModel(_Out):
     commands: list[CommandModel]
 
 
-class ArrivalModel(_Out):
+class ArrivalModel(Shape):
     """What a machine sent for a job; ``reading`` is null where it cannot be read, and ``trouble`` says why."""
 
     id: int
@@ -53,7 +54,7 @@ class ArrivalModel(_Out):
     trouble: str
 
 
-class ArrivalsModel(_Out):
+class ArrivalsModel(Shape):
     arrivals: list[ArrivalModel]
 
 
@@ -65,31 +66,35 @@ class SystemPath(BaseModel):
     system: System
 
 
-@api.post("/jobs/<int:job_id>/collect", responses={201: CollectModel})
+@api.post("/jobs/<int:job_id>/collect", responses={201: model_of(CollectModel)})
 def collect_for_job(path: JobPath) -> tuple[Response, int]:
     """A code under which a customer's machine may send its disks to this job, once."""
     return _code(Goal(path.job_id, None)), 201
 
 
-@api.post("/fleets/<int:fleet_id>/collect", responses={201: CollectModel})
+@api.post("/fleets/<int:fleet_id>/collect", responses={201: model_of(CollectModel)})
 def collect_for_fleet(path: FleetPath) -> tuple[Response, int]:
     """A code under which one machine may send its disks to this fleet, once."""
     return _code(Goal(None, path.fleet_id)), 201
 
 
 def _code(goal: Goal) -> Response:
-    code = collecting.give_code(connection(), goal, made_by())
-    server = _address()
-    lines = [
-        {"where": script.where, "command": command_line(key, server, code, _pin())} for key, script in SCRIPTS.items()
-    ]
-    reachable = bool(current_app.config["NETWORK"])
-    return jsonify({"code": code, "minutes": MINUTES, "reachable": reachable, "commands": lines})
+    code, server = collecting.give_code(connection(), goal, made_by()), _address()
+    shown: CollectModel = {
+        "code": code,
+        "minutes": MINUTES,
+        "reachable": services().network,
+        "commands": [
+            {"where": script.where, "command": command_line(key, server, code, _pin())}
+            for key, script in SCRIPTS.items()
+        ],
+    }
+    return jsonify(shown)
 
 
 def _pin() -> str:
     """What a customer's machine knows this server by, which has no authority that would vouch for it."""
-    certificate = current_app.config["CERTIFICATE"]
+    certificate = services().certificate
     return certificate.pin if certificate is not None and request.is_secure else ""
 
 
@@ -98,32 +103,26 @@ def _address() -> str:
     name, _, port = request.host.rpartition(":") if request.host[-1:] != "]" else (request.host, "", "")
     if not name:
         name, port = request.host, ""
-    if name.strip("[]") in LOCAL_NAMES and current_app.config["BOUND_TO"] in EVERY_ADDRESS:
+    if name.strip("[]") in LOCAL_NAMES and services().bound_to in EVERY_ADDRESS:
         name = own_address() or name
     return f"{request.scheme}://{name}{f':{port}' if port else ''}"
 
 
-@api.get("/jobs/<int:job_id>/arrivals", responses={200: ArrivalsModel})
+@api.get("/jobs/<int:job_id>/arrivals", responses={200: model_of(ArrivalsModel)})
 def list_arrivals(path: JobPath) -> Response:
     """What arrived for this job and was not taken yet, joined with what is known of its source where it fits."""
-    source = jobs.get(connection(), path.job_id).state.source
-    found = []
-    for item in collecting.arrivals(connection(), path.job_id):
-        reading, trouble = None, ""
-        try:
-            reading = reading_data(*added_to(source, _read(item.body)))
-        except YlemorphError as error:
-            trouble = error.sentence()
-        found.append(
-            {
-                "id": item.id,
-                "machine": item.machine,
-                "arrived_at": item.arrived_at,
-                "reading": reading,
-                "trouble": trouble,
-            }
-        )
-    return jsonify({"arrivals": found})
+    shown: ArrivalsModel = {"arrivals": [_arrived(item) for item in collecting.arrivals(connection(), path.job_id)]}
+    return jsonify(shown)
+
+
+def _arrived(item: Arrived) -> ArrivalModel:
+    return {
+        "id": item.arrival.id,
+        "machine": item.arrival.machine,
+        "arrived_at": item.arrival.arrived_at,
+        "reading": reading_data(item.joined) if item.joined else None,
+        "trouble": item.trouble,
+    }
 
 
 @api.delete("/jobs/<int:job_id>/arrivals/<int:arrival_id>", responses={204: None})
@@ -152,7 +151,7 @@ def register(app: Flask) -> None:
 
 def _collect(code: str) -> Response:
     """A wrong code counts as a try, and so does a body that cannot be read: each costs somebody who has no code."""
-    attempts, where = current_app.config["ATTEMPTS"], request.remote_addr or ""
+    attempts, where = services().attempts, request.remote_addr or ""
     attempts.take_code(where)
     given = _collected(code)
     attempts.give_code_back(where)
@@ -165,49 +164,11 @@ def _collected(code: str) -> Response:
     goal = collecting.look_up(connection(), code)
     if request.method == "GET":
         return Response(script_text(system, _address(), code, _pin()), mimetype="text/plain")
-    return _arrived(code, goal)
-
-
-def _arrived(code: str, goal: Goal) -> Response:
     body = request.get_data()
     if has_too_many_values(body):
         raise BadSurvey("there is too much in it", mend="send the list of one machine")
-    machine = request.headers.get("X-Machine", "")[:80]
-    if goal.job is not None:
-        text = body.decode("utf-8", "replace")
-        count = _few(len(_read(text).found))
-        collecting.keep_arrival(connection(), code, goal.job, machine, text)
-        tell(current_app, "jobs", goal.job)
-    else:
-        count = _join_fleet(code, goal, machine, body)
-    return Response(
-        f"Thank you. {count} {'disk' if count == 1 else 'disks'} arrived at Ylemorph.\n", mimetype="text/plain"
-    )
-
-
-@lru_cache(maxsize=64)
-def _read(body: str) -> Recognised:
-    """What arrived, read once however often it is looked at. Raises YlemorphError."""
-    return read_any(body)
-
-
-def _few(count: int) -> int:
-    """Raises BadSurvey for more disks than a machine has."""
-    if count > MOST_DISKS:
-        problem = f"{count} disks are more than a machine has ({MOST_DISKS} at most)"
-        raise BadSurvey(problem, mend="send the list of one machine")
-    return count
-
-
-def _join_fleet(code: str, goal: Goal, machine: str, body: bytes) -> int:
-    items = list(read_item(machine or "a machine", body))
-    good = sum(isinstance(item, Found) for item in items)
-    if not good:
-        raise BadSurvey("there is no disk in it that could be used", mend="run the script as administrator (root)")
-    _few(len(items))
-    assert goal.fleet is not None
-    with transaction(connection()):
-        collecting.use_up(connection(), code)
-        fleets.add(connection(), goal.fleet, items)
-    tell(current_app, "fleets", goal.fleet)
-    return good
+    count = collecting.arrive(connection(), code, goal, request.headers.get("X-Machine", "")[:80], body)
+    what, number = ("jobs", goal.job) if goal.job is not None else ("fleets", goal.fleet)
+    tell(current_app, what, number)
+    thanks = f"Thank you. {count} {'disk' if count == 1 else 'disks'} arrived at Ylemorph.\n"
+    return Response(thanks, mimetype="text/plain")

@@ -2,11 +2,12 @@
 
 from typing import TYPE_CHECKING, Annotated, Literal
 
-from pydantic import Field, create_model
+from pydantic import BaseModel, Field, create_model
 
 from ...formats.listings.typed_rows import TypedRow
-from ...formats.own.survey import HealthModel, SurveyModel
-from ..models import Line, _In, _Out
+from ...formats.own.survey import HealthShape, SurveyModel, SurveyShape
+from ...formats.own.wire import Line, Shape
+from ..models import _In
 
 Bare = Literal["gib", "gb"]
 LongText = Annotated[str, Field(max_length=12_000_000)]
@@ -23,10 +24,7 @@ class ListingText(_In):
 
 
 if TYPE_CHECKING:
-
-    class TypedRowModel(_In):
-        """One row as typed; empty texts are proposed or unknown."""
-
+    TypedRowModel = BaseModel
 else:
     TypedRowModel = create_model(
         "TypedRowModel",
@@ -45,28 +43,28 @@ class TypedTable(_In):
     bare: Bare = "gib"
 
 
-class FoundModel(_Out):
+class FoundModel(Shape):
     """One disk of a listing, with sentences on what the listing leaves out."""
 
     name: str
-    survey: SurveyModel
+    survey: SurveyShape
     missing: list[str]
 
 
-class ReadingModel(_Out):
+class ReadingModel(Shape):
     form: str
     found: list[FoundModel]
-    unreadable: list[str] = Field(default=[], description="A sentence for each disk that cannot be used")
+    unreadable: Annotated[list[str], Field(description="A sentence for each disk that cannot be used")]
     conflicts: list[str]
-    roles: list[str] = Field(default=[], description="Of typed rows, in their order; empty where it must be chosen")
+    roles: Annotated[list[str], Field(description="Of typed rows, in their order; empty where it must be chosen")]
 
 
-class CommandModel(_Out):
+class CommandModel(Shape):
     where: str
     command: str
 
 
-class CommandsModel(_Out):
+class CommandsModel(Shape):
     commands: list[CommandModel]
 
 
@@ -74,7 +72,7 @@ class BenchPath(_In):
     key: Line
 
 
-class BenchDisk(_Out):
+class BenchDisk(Shape):
     """A disk of the bench as it reports itself; ``survey`` while it is attached."""
 
     key: str
@@ -87,17 +85,17 @@ class BenchDisk(_Out):
     label: str
     sector_bytes: int
     rate: int
-    health: HealthModel | None  # type: ignore[valid-type]
+    health: HealthShape | None
     attached: bool
     holds: str
     same_identity: list[str]
 
 
-class BenchModel(_Out):
+class BenchModel(Shape):
     disks: list[BenchDisk]
 
 
-class PathsModel(_Out):
+class PathsModel(Shape):
     """Folders of this machine from which disks may be read; none where reading by path is off."""
 
     folders: list[str]
@@ -111,7 +109,7 @@ class ReadingPath(_In):
     reading_id: Line
 
 
-class ProgressModel(_Out):
+class ProgressModel(Shape):
     """How far the reading of a path is; ``survey`` once it is done, ``trouble`` where it failed."""
 
     id: str
@@ -119,5 +117,5 @@ class ProgressModel(_Out):
     state: Literal["running", "done", "failed", "stopped"]
     done_bytes: int
     total_bytes: int
-    survey: SurveyModel | None
+    survey: SurveyShape | None
     trouble: str

@@ -4,8 +4,8 @@ import random
 
 import pytest
 
+from tests.core.carry.pairs import random_facts, random_plan
 from tests.make import desk
-from ylemorph.core.carry.aftermath import REASONS, aftermath
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.carry.rehearse import stopped_at
@@ -14,9 +14,9 @@ from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.job.aftermath import REASONS, aftermath
+from ylemorph.core.job.bench_changes import SetFact
 from ylemorph.core.sizes import GB, GiB
-
-from .pairs import random_facts, random_plan
 
 ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", backup_size=200 * GiB)
 
@@ -59,10 +59,10 @@ def test_a_move_that_broke_off_writes_the_backup_back_again():
 def test_ways_out_are_worked_out():
     _, _, found = after("straight", "copy", "target", 3, "read-error")
     failing = found.ways_out[0]
-    assert failing.change == {"kind": "fact", "fact": "health", "value": "failing"}
+    assert failing.change == SetFact("health", "failing", "failing")
     assert failing.seconds is not None
     _, _, found = after("shrink-first", "shrink", "source", 3, "would-not-shrink")
-    kinds = [out.change["kind"] for out in found.ways_out]
+    kinds = [out.change.key for out in found.ways_out]
     assert kinds[0] == "pin"
     assert "way" in kinds
     assert all(out.verdict in ("comfortable", "tight") for out in found.ways_out)

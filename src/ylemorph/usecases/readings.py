@@ -4,14 +4,13 @@ import os
 import secrets
 from pathlib import Path
 from threading import Lock, Thread
-from typing import Any, Literal
+from typing import Literal
 
-from ...core.disk.model import Survey
-from ...core.errors import YlemorphError
-from ...formats.own.survey_data import survey_to_data
-from ...probe.disks import survey_medium
-from ...probe.medium import Medium, Stopped, open_below
-from ...store.database import NotFound
+from ..core.disk.model import Survey
+from ..core.errors import YlemorphError
+from ..probe.disks import survey_medium
+from ..probe.medium import Medium, Stopped, open_below
+from ..store.database import NotFound
 
 State = Literal["running", "done", "failed", "stopped"]
 MOST_KEPT = 20
@@ -105,15 +104,3 @@ class Readings:
                 return open_below(folder, real.relative_to(folder))
         named = ", ".join(self.shown)
         raise NotAllowed(f"“{text.strip()[:200]}” does not lie in {named}", at="path", mend="choose a file there")
-
-
-def progress_data(reading: DiskRead) -> dict[str, Any]:
-    return {
-        "id": reading.id,
-        "path": reading.path,
-        "state": reading.state,
-        "done_bytes": reading.done,
-        "total_bytes": reading.total,
-        "survey": survey_to_data(reading.survey) if reading.survey else None,
-        "trouble": reading.trouble,
-    }

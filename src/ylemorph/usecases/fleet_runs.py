@@ -5,20 +5,20 @@ was killed goes on where it stood.
 """
 
 import logging
-import multiprocessing
 import os
 import sqlite3
 import time
 from collections import deque
-from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures import Future
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import closing
 from pathlib import Path
 from threading import Lock, Thread
 
-from ...store import fleets
-from ...store.database import NotFound, connect
-from ...usecases.fleet_work import Made, Work, leave_with, work_out
+from ..store import fleets
+from ..store.database import NotFound, connect
+from .fleet_work import Against, Made, work_out
+from .processes import pool
 
 FIRST = 8  # machines that this process works out itself, so that something is on the screen at once
 TOGETHER = 25  # machines that a process gets at a time
@@ -56,7 +56,7 @@ class FleetRun:
             head = fleets.head(connection, self.fleet)
             if head.stopped or not head.pending or not head.wishes.targets:
                 return
-            work = Work(head.wishes.names, head.wishes.fits, head.wishes.options)
+            work = Against(head.wishes.names, head.wishes.fits, head.wishes.options)
             first = fleets.waiting(connection, self.fleet, FIRST)
             self._keep(connection, head.generation, work_out(first, work))
             if head.pending <= ALONE or self.processes == 1:
@@ -76,24 +76,23 @@ class FleetRun:
         head = fleets.head(connection, self.fleet)
         return not head.stopped and head.generation == generation
 
-    def _alone(self, connection: sqlite3.Connection, generation: int, work: Work) -> None:
+    def _alone(self, connection: sqlite3.Connection, generation: int, work: Against) -> None:
         while self._goes_on(connection, generation):
             items = fleets.waiting(connection, self.fleet, TOGETHER)
             if not items or not self._keep(connection, generation, work_out(items, work)):
                 return
 
-    def _together(self, connection: sqlite3.Connection, generation: int, work: Work) -> None:
+    def _together(self, connection: sqlite3.Connection, generation: int, work: Against) -> None:
         items = deque(fleets.waiting(connection, self.fleet, fleets.MOST_MACHINES))
-        context = multiprocessing.get_context("spawn")
-        with ProcessPoolExecutor(self.processes, context, leave_with, (os.getpid(),)) as pool:
+        with pool(self.processes, fresh=True) as workers:
             tasks: deque[Future[Made]] = deque()
             while items or tasks:
                 while items and len(tasks) < self.processes * AHEAD:
                     some = [items.popleft() for _ in range(min(TOGETHER, len(items)))]
-                    tasks.append(pool.submit(work_out, some, work))
+                    tasks.append(workers.submit(work_out, some, work))
                 done = tasks.popleft().result()
                 if not self._keep(connection, generation, done) or not self._goes_on(connection, generation):
-                    pool.shutdown(wait=False, cancel_futures=True)
+                    workers.shutdown(wait=False, cancel_futures=True)
                     return
 
 

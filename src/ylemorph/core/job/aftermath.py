@@ -5,18 +5,22 @@ each other way or plan is planned before it is offered.
 """
 
 from collections.abc import Callable, Iterator
-from typing import Any, Literal, NamedTuple, get_args
+from typing import Literal, NamedTuple, get_args
 
+from ..carry.carrying import carry_out
+from ..carry.ground import Ground
+from ..carry.rehearse import stopped_at
+from ..carry.sequence import Sequence, Step, WayKey
+from ..carry.ways import WAY_KINDS, way_of, ways_of
 from ..errors import YlemorphError
 from ..fit.layout import Verdict as Fits
 from ..fit.options import Options
 from ..fit.plan import PlanRow, make_plan
 from ..sizes import Bytes, Units, format_size
-from .carrying import carry_out
-from .ground import Ground
-from .rehearse import stopped_at
-from .sequence import Sequence, Step, WayKey
-from .ways import WAY_KINDS, way_of, ways_of
+from .bench_changes import ChooseWay, SetFact
+from .change import Change
+from .row_changes import Hold, Leave
+from .size_changes import Pin
 
 Reason = Literal["would-not-shrink", "read-error", "no-room", "program-error", "stopped"]
 REASONS: tuple[Reason, ...] = get_args(Reason)
@@ -30,7 +34,7 @@ class WayOut(NamedTuple):
     """Something that would get past the failure: the change of a job that makes it, and what follows."""
 
     text: str
-    change: dict[str, Any]
+    change: Change
     verdict: Fits | None
     seconds: tuple[int, int] | None
 
@@ -136,8 +140,8 @@ def _other_ways(failure: _Failure) -> Iterator[WayOut]:
     ground = failure.ground
     others = [o for o in ways_of(ground, failure.units) if o.possible and o.key != failure.way and o.seconds]
     for other in sorted(others, key=lambda other: sum(other.seconds or ())):
-        change = {"kind": "way", "way": other.key}
-        yield WayOut(f"{WAY_KINDS[other.key].name}: {_lower(other.why)}.", change, ground.plan.verdict, other.seconds)
+        text = f"{WAY_KINDS[other.key].name}: {_lower(other.why)}."
+        yield WayOut(text, ChooseWay(other.key), ground.plan.verdict, other.seconds)
 
 
 def _image_first(failure: _Failure) -> Iterator[WayOut]:
@@ -148,10 +152,9 @@ def _image_first(failure: _Failure) -> Iterator[WayOut]:
     again = Ground(ground.plan, ground.facts.but(health="failing"))
     image = way_of(again, "through-image", failure.units)
     if image.possible:
-        change = {"kind": "fact", "fact": "health", "value": "failing"}
         room = format_size(image.workspace_bytes, failure.units)
         text = f"Take the source as failing: it is read once, whole, past its errors, into an image of {room}."
-        yield WayOut(text, change, ground.plan.verdict, image.seconds)
+        yield WayOut(text, SetFact("health", "failing", "failing"), ground.plan.verdict, image.seconds)
 
 
 def _held(failure: _Failure) -> Iterator[WayOut]:
@@ -165,7 +168,7 @@ def _held(failure: _Failure) -> Iterator[WayOut]:
         pins=tuple(pin for pin in options.pins if pin[0] != row.number),
         grow=None if options.grow == row.number else options.grow,
     )
-    yield from _planned(failure, f"Hold {row.row.name} at its size", {"kind": "hold", "row": row.number}, held)
+    yield from _planned(failure, f"Hold {row.row.name} at its size", Hold(row.number), held)
 
 
 def _less_smaller(failure: _Failure) -> Iterator[WayOut]:
@@ -178,7 +181,7 @@ def _less_smaller(failure: _Failure) -> Iterator[WayOut]:
     pins = {**dict(options.pins), row.number: size}
     pinned = options.but(pins=tuple(sorted(pins.items())), hold=options.hold - {row.number})
     text = f"Make {row.row.name} only as small as {format_size(size, failure.units)}"
-    yield from _planned(failure, text, {"kind": "pin", "row": row.number, "size": f"{size}B"}, pinned)
+    yield from _planned(failure, text, Pin(row.number, size), pinned)
 
 
 def _lighter(failure: _Failure) -> Iterator[WayOut]:
@@ -188,10 +191,10 @@ def _lighter(failure: _Failure) -> Iterator[WayOut]:
     for load in [load for load in loads if load.row.role in ("data", "tools")][:2]:
         left = options.but(leave=options.leave | {load.number}, grow=None, free_after=None)
         text = f"Leave {load.row.row.name} behind ({format_size(load.copied, failure.units)} less)"
-        yield from _planned(failure, text, {"kind": "leave", "rows": [load.number]}, left)
+        yield from _planned(failure, text, Leave((load.number,)), left)
 
 
-def _planned(failure: _Failure, text: str, change: dict[str, Any], options: Options) -> Iterator[WayOut]:
+def _planned(failure: _Failure, text: str, change: Change, options: Options) -> Iterator[WayOut]:
     """The offer, where its plan fits."""
     plan = failure.ground.plan
     try:

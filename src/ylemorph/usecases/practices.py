@@ -1,20 +1,17 @@
 """Jobs carried out on the bench for practice: one at a time for each job, in a thread, seen by every window."""
 
-import sqlite3
 import time
 from collections.abc import Callable
 from contextlib import closing as shut
 from pathlib import Path
 from threading import Lock, Thread
-from typing import Any, Literal
+from typing import Literal
 
-from ...core.carry.sequence import Step
-from ...core.errors import BadOption, YlemorphError
-from ...stand_ins.attached import Bench
-from ...stand_ins.practice import Fault, Practice
-from ...store import jobs, runs
-from ...store.database import NotFound, connect
-from .shapes import carrying_of, run_steps
+from ..core.carry.sequence import Step
+from ..core.errors import YlemorphError
+from ..stand_ins.practice import Practice
+from ..store import runs
+from ..store.database import NotFound, connect
 
 State = Literal["running", "done", "stopped", "failed"]
 LEAST_WAIT = 0.05
@@ -110,30 +107,3 @@ class Practices:
             raise NotFound("the bench is not at work on this job", mend="load the page again")
         practice.stopping = True
         return practice
-
-
-def practise(
-    practices: Practices, bench: Bench, store: Path, connection: sqlite3.Connection, job: int, fault: Fault, pace: float
-) -> None:
-    """Carry a job out on the stand-in that is its target; its record begins anew and goes along.
-
-    Raises BadOption or NotAttached, with the record as it was.
-    """
-    state = jobs.get(connection, job).state
-    made = carrying_of(connection, state, bench)
-    if made.way is None or made.sequence is None:
-        raise BadOption("there is no way to carry this plan out", mend="go back to Fit")
-    practice = Practice(made.ground.plan, made.sequence, bench.image_of(state.pair.target.serial), fault)
-    way, steps = made.way.key, run_steps(made, "binary")
-    practices.begin(
-        PracticeRun(job, practice, store, pace), lambda: runs.begin(connection, job, way, steps, instead=True)
-    )
-
-
-def practice_data(practice: PracticeRun | None) -> dict[str, Any]:
-    if practice is None:
-        return {"state": None, "step": 0, "of": 0, "trouble": "", "fault": "none"}
-    return {
-        "state": practice.state, "step": practice.step, "of": practice.of, "trouble": practice.trouble,
-        "fault": practice.practice.fault,
-    }  # fmt: skip

@@ -1,0 +1,57 @@
+"""What goes out, typed: a shape is a ``TypedDict`` that its writer's return type names, and its schema follows from it.
+
+A shape is declared once. The type checker sees a field that a writer forgets; JSON Schema, the OpenAPI document and the
+front end's types are derived.
+"""
+
+from copy import deepcopy
+from functools import cache
+from typing import TYPE_CHECKING, Annotated, Any, get_args, get_type_hints
+
+from pydantic import BaseModel, ConfigDict, Field, RootModel, TypeAdapter
+from typing_extensions import TypedDict  # the standard library's is understood by pydantic from Python 3.12 on only
+
+Line = Annotated[str, Field(max_length=200)]
+Note = Annotated[str, Field(max_length=10_000)]
+# What pydantic puts into the place of an error beside the fields: names of shapes, and the kind of a tagged union.
+SHAPES_TOLD_APART = ("a size", "a survey")
+TAGGED = ("ChangeRequest",)
+JsonSchema = dict[str, Any]  # open by nature: whatever JSON Schema allows
+
+
+if TYPE_CHECKING:
+
+    class Shape(TypedDict):
+        """A JSON object with just the declared fields."""
+
+else:
+
+    class Shape(TypedDict):
+        __pydantic_config__ = ConfigDict(extra="forbid")  # pydantic reads it from there
+
+
+_SCHEMAS: dict[tuple[object, ...], JsonSchema] = {}
+
+
+class Described(BaseModel):
+    """A model whose schema is made once: nearly every route names the same problems, which took most of the start."""
+
+    @classmethod
+    def model_json_schema(cls, *given: Any, **named: Any) -> JsonSchema:
+        key = (cls, given, *sorted(named.items()))
+        if key not in _SCHEMAS:
+            _SCHEMAS[key] = super().model_json_schema(*given, **named)
+        return deepcopy(_SCHEMAS[key])
+
+
+@cache
+def model_of(shape: type) -> type[Described]:
+    """The model by which the web framework documents a shape; nothing is checked against it on the way out."""
+    return type(shape.__name__, (Described, RootModel[shape]), {"__module__": __name__})  # type: ignore[valid-type]
+
+
+def json_schema(shape: type) -> JsonSchema:
+    """JSON Schema of a shape that names its format, under that name."""
+    made = TypeAdapter(shape).json_schema()
+    title = get_args(get_type_hints(shape)["format"])[0]
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **made, "title": title}

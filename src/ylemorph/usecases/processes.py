@@ -1,0 +1,25 @@
+"""Processes that work for this one: they end with it, also where it was killed and could say nothing."""
+
+import multiprocessing
+import os
+import time
+from concurrent.futures import ProcessPoolExecutor
+from threading import Thread
+
+LOOK_SECONDS = 1.0
+
+
+def pool(processes: int, *, fresh: bool) -> ProcessPoolExecutor:
+    """So many processes. ``fresh``: begun from nothing, as a program with threads must; else they part from this one
+    as it stands, with all that it has imported, where the system can do that."""
+    context = multiprocessing.get_context("spawn") if fresh else None
+    return ProcessPoolExecutor(processes, context, _leave_with, (os.getpid(),))
+
+
+def _leave_with(parent: int) -> None:
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(LOOK_SECONDS)
+        os._exit(1)
+
+    Thread(target=watch, daemon=True).start()

@@ -1,0 +1,49 @@
+"""What the use cases work with, as one value: the data file, the bench, and the long work that is under way."""
+
+import sqlite3
+from dataclasses import dataclass
+from pathlib import Path
+
+from ..stand_ins.attached import Bench
+from ..store.database import LEAST_ROOM, Gone, Keeper, NotFound, connect
+from .deleted import Deleted
+from .fleet_runs import FleetRuns
+from .practices import Practices
+from .readings import Readings
+
+__all__ = ["LEAST_ROOM", "Gone", "NotFound", "Work", "Workshop"]
+
+
+@dataclass(frozen=True, slots=True)
+class Workshop:
+    """One for each running program."""
+
+    store: Path
+    keeper: Keeper
+    bench: Bench
+    readings: Readings
+    fleets: FleetRuns
+    practices: Practices
+    deleted: Deleted
+
+    @classmethod
+    def over(cls, store: Path, read_from: tuple[Path, ...] = ()) -> "Workshop":
+        """Over the data file ``store``. Disks may be read by path from the folders ``read_from`` alone."""
+        return cls(
+            store, Keeper(store), Bench(store.parent / "bench"), Readings(read_from), FleetRuns(), Practices(),
+            Deleted(),
+        )  # fmt: skip
+
+    def connect(self) -> sqlite3.Connection:
+        """Raises Gone where the data file is no longer the one of the start."""
+        self.keeper.check()
+        return connect(self.store)
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """One piece of work: where, over which connection, by whom (for the history)."""
+
+    shop: Workshop
+    connection: sqlite3.Connection
+    by: str = ""

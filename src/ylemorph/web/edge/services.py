@@ -1,0 +1,56 @@
+"""What the routes work with, as one typed value for each application, and a request's own connection."""
+
+import sqlite3
+from dataclasses import dataclass, field
+
+from flask import Flask, current_app, g
+
+from ...usecases.workshop import Work, Workshop
+from ..jobs.lines import Lines
+from .attempts import Attempts
+from .certificates import Certificate
+from .live import Hub
+
+NAME = "ylemorph"  # among the extensions of the application
+
+
+@dataclass(slots=True)
+class Services:
+    """``network``: people sign in; ``certificate``: the one under which it is reached, where it is encrypted."""
+
+    shop: Workshop
+    network: bool
+    bound_to: str
+    certificate: Certificate | None
+    hub: Hub = field(default_factory=Hub)
+    attempts: Attempts = field(default_factory=Attempts)
+    lines: Lines = field(default_factory=Lines)
+
+
+def services(app: Flask | None = None) -> Services:
+    """Of an application, or of the one that answers this request."""
+    found: Services = (app or current_app).extensions[NAME]
+    return found
+
+
+def connection() -> sqlite3.Connection:
+    """This request's connection. Raises Gone where the data file is no longer the one of the start."""
+    if "connection" not in g:
+        g.connection = services().shop.connect()
+    made: sqlite3.Connection = g.connection
+    return made
+
+
+def work(by: str = "") -> Work:
+    """This request's piece of work; ``by`` whom, where it changes something."""
+    return Work(services().shop, connection(), by)
+
+
+def register(app: Flask, made: Services) -> None:
+    app.extensions[NAME] = made
+
+    @app.teardown_appcontext
+    def _close(_error: BaseException | None) -> None:
+        opened: sqlite3.Connection | None = g.pop("connection", None)
+        if opened is not None:
+            opened.close()
