@@ -12,13 +12,16 @@ import waitress
 from playwright.sync_api import sync_playwright
 
 from benchmarks.plans import PAIRS, seconds, source
-from ylemorph.core.carry.carrying import carry_out, steps_and_rehearsal
+from ylemorph.core.carry.carrying import carry_out, sequence_of
 from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.ground import Ground
+from ylemorph.core.carry.rehearse import Rehearsal, rehearse
 from ylemorph.core.carry.sequence import WayKey
+from ylemorph.core.carry.ways import steps_of
 from ylemorph.core.disk.model import Survey
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
-from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.fit.plan import Plan, make_plan
 from ylemorph.core.job.state import JobState, SizedTarget
 from ylemorph.core.sizes import GB
 from ylemorph.formats.documents.sheet import sheet_pdf
@@ -46,6 +49,11 @@ MEASURE = """async (frames) => {
 }"""
 
 
+def _steps_and_rehearsal(plan: Plan, facts: Facts, way: WayKey) -> Rehearsal:
+    ground = Ground(plan, facts)
+    return rehearse(sequence_of(ground, way, steps_of(ground, way)))
+
+
 def main() -> None:
     for way in ("straight", "through-image"):
         print(f"steps and rehearsal of 8 rows, {way}: {beside_plan(way):.1f} times the plan (goal: 5)")
@@ -62,7 +70,7 @@ def beside_plan(way: WayKey) -> float:
     disk, target, facts = source(8), nominal_disk(2000 * GB), Facts()
     return (
         median(
-            seconds(lambda: steps_and_rehearsal(make_plan(disk, target, Options()), facts, way), 100)
+            seconds(lambda: _steps_and_rehearsal(make_plan(disk, target, Options()), facts, way), 100)
             / seconds(lambda: make_plan(disk, target, Options()), 100)
             for _ in range(PAIRS)
         )

@@ -11,6 +11,7 @@ from ylemorph.core.fit.options import FITS, Options, Tail
 from ylemorph.core.job.changes import apply
 from ylemorph.core.job.state import JobState, SizedTarget
 from ylemorph.core.sizes import GB, GiB, MiB, nominal_sectors
+from ylemorph.formats.listings.reading import read_any
 from ylemorph.formats.own.changes import change_from
 from ylemorph.formats.own.targets import target_from_text
 from ylemorph.usecases.jobs import change
@@ -143,3 +144,9 @@ LISTING = {
 def change_job(connection, job, version, read, made_by=""):
     """As the use case does it, for a program without a server."""
     return change(Work(None, connection, made_by), job, version, read)
+
+
+def read_survey(text):
+    """The one survey of a file."""
+    (only,) = read_any(text).found
+    return only.survey

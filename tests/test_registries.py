@@ -8,15 +8,15 @@ from typing import get_args
 import grimp
 import pytest
 
-from ylemorph.core.carry import rehearse, sequence, times, ways
-from ylemorph.core.carry import words as step_words
+from ylemorph.core.carry import sequence, times, ways
+from ylemorph.core.carry.step_kinds import record_of
+from ylemorph.core.checkback import differences
 from ylemorph.core.disk import filesystems, model
 from ylemorph.core.fit import finding_kinds, findings, fits, options
 from ylemorph.core.job import aftermath
 from ylemorph.core.job.changes import CHANGES
-from ylemorph.formats.documents import shell_script
 from ylemorph.formats.listings.reading import LISTINGS
-from ylemorph.formats.own import changes, option_models, steps_read
+from ylemorph.formats.own import changes, option_models
 from ylemorph.formats.own.options import _READERS, _SIZED, _WRITERS, options_from, options_to_data
 from ylemorph.formats.own.survey import _MODELS, schema
 from ylemorph.web.carry import hand_over
@@ -35,35 +35,37 @@ def words(literal):
         ("KIND_NAMES", filesystems.KIND_NAMES, KINDS),
         ("TABLE_CODES", findings.TABLE_CODES, words(model.TableNote)),
         ("NOTE_CODES", findings.NOTE_CODES, words(model.FileSystemNote)),
+        ("FINDINGS", finding_kinds.FINDINGS, words(finding_kinds.FindingCode)),
+        ("DIFFERENCES", differences.DIFFERENCES, words(differences.DifferenceKey)),
+        ("codes of differences", {kind.code for kind in differences.DIFFERENCES.values()}, words(differences.Code)),
         ("FIT_KINDS", fits.FIT_KINDS, words(options.Fit)),
         ("readers of options", {**_READERS, **_SIZED}, words(options.ValueKind)),
         ("writers of options", _WRITERS, words(options.ValueKind)),
         ("types of options", {**option_models._TYPES, "choice": 0}, words(options.ValueKind)),
         ("WAY_KINDS", ways.WAY_KINDS, words(sequence.WayKey)),
-        ("words of steps", step_words._WORDS, words(sequence.StepKind)),
-        ("steps of the rehearsal", rehearse._KINDS, words(sequence.StepKind)),
-        ("FIXED times", times.FIXED, words(sequence.StepKind)),
         ("LINK_RATES", times.LINK_RATES, words(model.Link)),
-        ("steps of the script", shell_script._DONE, words(sequence.StepKind)),
-        ("fields that steps need", steps_read.NEEDED, words(sequence.StepKind)),
         ("REASON_WORDS", aftermath.REASON_WORDS, words(aftermath.Reason)),
         ("offers after a failure", aftermath._OFFERS, words(aftermath.Reason)),
-        ("HAND_OVER", hand_over.HAND_OVER, words(hand_over.Form)),
+        ("HAND_OVER", hand_over.HAND_OVER, words(hand_over.HandOverForm)),
     ],
 )
 def test_no_table_lacks_an_entry(name, table, whole):
     assert set(table) == whole, name
 
 
+def test_each_kind_of_step_has_a_record_of_its_own():
+    records = [record_of(kind) for kind in sequence.STEP_KINDS]
+    assert len({record.words for record in records}) == len(records)
+    fields = set(sequence.Step._fields)
+    for record in records:
+        assert set(record.needs) <= fields
+        assert 0 < record.fixed[0] < record.fixed[1]
+
+
 def test_a_kind_stands_only_in_tables_that_know_it():
     for table in (filesystems.LEAST_CLUSTERS, filesystems.MOST_CLUSTERS, filesystems.MOST_BYTES, filesystems._LEAST):
         assert set(table) <= KINDS
     assert set(filesystems._LEAST) == filesystems.HAS_LEAST
-
-
-def test_every_finding_that_is_named_is_declared():
-    for code in (*findings.TABLE_CODES.values(), *findings.NOTE_CODES.values(), *findings.ABOUT_TARGET):
-        assert code in finding_kinds.FINDINGS
 
 
 def test_every_option_has_a_flag_a_model_and_reads_back():

@@ -7,10 +7,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.make import desk
+from tests.make import desk, read_survey
 from ylemorph.cli import cli, main
 from ylemorph.core.disk.model import Survey
-from ylemorph.formats.own.survey import read_survey
 from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.stand_ins.extents import unpack
 from ylemorph.usecases.disks import is_text

@@ -9,8 +9,8 @@ import zlib
 
 import pytest
 
+from tests.make import read_survey
 from ylemorph.core.errors import YlemorphError
-from ylemorph.formats.own.survey import read_survey
 from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.probe.disks import survey_path
 

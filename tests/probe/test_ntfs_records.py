@@ -5,7 +5,7 @@ import struct
 import pytest
 
 from ylemorph.probe.medium import Unsound
-from ylemorph.probe.ntfs_records import Run, Stream, attributes_of, fixed_up, list_entries, read_boot
+from ylemorph.probe.ntfs_records import DataRun, NtfsStream, attributes_of, fixed_up, list_entries, read_boot
 
 
 class Bytes:
@@ -101,14 +101,14 @@ def with_attributes(*attributes):
 @pytest.mark.parametrize(
     ("pairs", "runs"),
     [
-        (b"\x11\x30\x20\x00", [Run(0, 0x20, 0x30)]),
+        (b"\x11\x30\x20\x00", [DataRun(0, 0x20, 0x30)]),
         (
             b"\x11\x30\x60\x21\x10\x00\x01\x11\x20\xe0\x00",
-            [Run(0, 0x60, 0x30), Run(0x30, 0x160, 0x10), Run(0x40, 0x140, 0x20)],
+            [DataRun(0, 0x60, 0x30), DataRun(0x30, 0x160, 0x10), DataRun(0x40, 0x140, 0x20)],
         ),
         # A hole between two runs.
-        (b"\x11\x04\x10\x01\x08\x11\x04\x10\x00", [Run(0, 0x10, 4), Run(4, None, 8), Run(12, 0x20, 4)]),
-        (b"\x31\x02\x00\x00\x10\x00", [Run(0, 0x100000, 2)]),
+        (b"\x11\x04\x10\x01\x08\x11\x04\x10\x00", [DataRun(0, 0x10, 4), DataRun(4, None, 8), DataRun(12, 0x20, 4)]),
+        (b"\x31\x02\x00\x00\x10\x00", [DataRun(0, 0x100000, 2)]),
     ],
 )  # fmt: skip
 def test_run_lists(pairs, runs):
@@ -139,7 +139,7 @@ def test_a_record_without_an_end_is_unsound():
 
 def test_a_stream_reads_across_its_runs_and_holes():
     part = Bytes(b"".join(bytes((i,)) * 16 for i in range(8)))
-    stream = Stream(part, 16, [Run(2, 1, 1), Run(0, 5, 1), Run(1, None, 1)], 44)
+    stream = NtfsStream(part, 16, [DataRun(2, 1, 1), DataRun(0, 5, 1), DataRun(1, None, 1)], 44)
     assert stream.read(0, 44) == b"\x05" * 16 + bytes(16) + b"\x01" * 12
     assert stream.read(14, 4) == b"\x05\x05\0\0"
     for offset, length in ((40, 5), (-1, 2)):
@@ -149,7 +149,7 @@ def test_a_stream_reads_across_its_runs_and_holes():
 
 def test_a_stream_with_a_missing_piece_is_unsound():
     with pytest.raises(Unsound):
-        Stream(Bytes(bytes(64)), 16, [Run(1, 0, 1)], 32).read(0, 4)
+        NtfsStream(Bytes(bytes(64)), 16, [DataRun(1, 0, 1)], 32).read(0, 4)
 
 
 def test_attribute_lists():

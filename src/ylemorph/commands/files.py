@@ -47,6 +47,6 @@ def _encoded(text: str, encoding: str) -> bytes:
     return text.encode(encoding, "replace")
 
 
-def is_terminal(stream: "TextIO | None") -> bool:
+def is_terminal(stream: TextIO | None) -> bool:
     """Whether a stream is a screen; a program may also be started without any."""
     return stream is not None and stream.isatty()

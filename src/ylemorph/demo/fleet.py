@@ -4,7 +4,7 @@ import sqlite3
 from dataclasses import replace
 
 from ..core.buy.fleet import Trouble
-from ..core.buy.shelf import Form, ShelfDisk
+from ..core.buy.shelf import FormFactor, ShelfDisk
 from ..core.disk.model import Disk, FileSystem, Link, Survey
 from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, MICROSOFT_RESERVED, RECOVERY
 from ..core.fit.options import Options
@@ -14,7 +14,7 @@ from ..store import fleets, shelf
 from .scenario import SECTOR, TAKEN, _Layout, disk, fs, lending_desk
 
 # Name, size on the label in GB, link, form, price in hundredths of a euro, in stock, note.
-SHELF: tuple[tuple[str, int, Link, Form, int | None, int | None, str], ...] = (
+SHELF: tuple[tuple[str, int, Link, FormFactor, int | None, int | None, str], ...] = (
     ("Quillon S2 240", 240, "sata", "2.5-inch", 24_90, 6, ""),
     ("Quillon S2 480", 480, "sata", "2.5-inch", 39_50, 14, "our usual"),
     ("Quillon S2 960", 960, "sata", "2.5-inch", 68_00, None, ""),

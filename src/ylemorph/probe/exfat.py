@@ -8,7 +8,7 @@ from ..core.disk.model import FileSystem, State
 from ..core.sizes import Bytes, div_up
 from .bits import count_bitmap
 from .medium import Unsound, Window
-from .ntfs_records import Run, Stream
+from .ntfs_records import DataRun, NtfsStream
 
 MAGIC = b"EXFAT   "
 END_OF_CHAIN = 0xFFFF_FFF8
@@ -17,7 +17,7 @@ BITMAP, LABEL = 0x81, 0x83
 DIRTY, FAILED = 0x0002, 0x0004
 
 
-class Boot(NamedTuple):
+class ExfatBoot(NamedTuple):
     """Sizes in bytes, areas as byte offsets in the volume."""
 
     cluster: int
@@ -31,7 +31,7 @@ class Boot(NamedTuple):
     serial: str
 
 
-def read_boot(first: bytes) -> Boot:
+def read_boot(first: bytes) -> ExfatBoot:
     """Raises Unsound where the figures cannot be those of a volume."""
     (length, fat_at, fat_length, heap_at, clusters, root, serial, _, flags, sector_bits, cluster_bits, fats) = (
         struct.unpack_from("<QIIIIIIHHBBB", first, 0x48)
@@ -41,7 +41,7 @@ def read_boot(first: bytes) -> Boot:
     sector, cluster = 1 << sector_bits, 1 << sector_bits + cluster_bits
     if not 0 < clusters <= END_OF_CHAIN or heap_at * sector + clusters * cluster > length * sector:
         raise Unsound("the areas of an exFAT volume")
-    return Boot(
+    return ExfatBoot(
         cluster, clusters, fat_at * sector, fat_length * sector, heap_at * sector, root, length * sector, flags,
         f"{serial >> 16:04X}-{serial & 0xFFFF:04X}",
     )  # fmt: skip
@@ -76,9 +76,9 @@ def read_exfat(part: Window) -> FileSystem:
     )
 
 
-def _chain(part: Window, boot: Boot, first: int, size: int | None) -> Stream:
+def _chain(part: Window, boot: ExfatBoot, first: int, size: int | None) -> NtfsStream:
     """The clusters of a chain as runs, up to ``size`` bytes or what a folder may have; it may loop or point outside."""
-    runs: list[Run] = []
+    runs: list[DataRun] = []
     cluster = first
     for vcn in range(div_up(MOST_FOLDER_BYTES if size is None else size, boot.cluster)):
         if not 2 <= cluster < boot.clusters + 2:
@@ -87,7 +87,7 @@ def _chain(part: Window, boot: Boot, first: int, size: int | None) -> Stream:
         if last is not None and last.lcn is not None and last.lcn + last.clusters == cluster - 2:
             runs[-1] = last._replace(clusters=last.clusters + 1)
         else:
-            runs.append(Run(vcn, cluster - 2, 1))
+            runs.append(DataRun(vcn, cluster - 2, 1))
         if 4 * cluster + 4 > boot.fat_bytes:
             raise Unsound("a FAT that is too short for its clusters")
         (cluster,) = struct.unpack("<I", part.read(boot.fat_at + 4 * cluster, 4))
@@ -96,13 +96,13 @@ def _chain(part: Window, boot: Boot, first: int, size: int | None) -> Stream:
     total = sum(run.clusters for run in runs) * boot.cluster
     if size is not None and total < size:
         raise Unsound("a chain that ends too early")
-    return Stream(_Heap(part, boot), boot.cluster, runs, total if size is None else size)
+    return NtfsStream(_Heap(part, boot), boot.cluster, runs, total if size is None else size)
 
 
 class _Heap:
     """The cluster heap, whose first cluster has number 2."""
 
-    def __init__(self, part: Window, boot: Boot) -> None:
+    def __init__(self, part: Window, boot: ExfatBoot) -> None:
         self.size = part.size - boot.heap_at
         self._part = part
         self._at = boot.heap_at
@@ -111,7 +111,7 @@ class _Heap:
         return self._part.read(self._at + offset, length)
 
 
-def _root_entries(part: Window, boot: Boot) -> tuple[int, int, str]:
+def _root_entries(part: Window, boot: ExfatBoot) -> tuple[int, int, str]:
     """First cluster and length of the bitmap, and the label."""
     bitmap: tuple[int, int] | None = None
     label = ""
@@ -125,7 +125,7 @@ def _root_entries(part: Window, boot: Boot) -> tuple[int, int, str]:
     return *bitmap, label
 
 
-def _entries(folder: Stream) -> Iterator[bytes]:
+def _entries(folder: NtfsStream) -> Iterator[bytes]:
     for offset in range(0, min(folder.size, MOST_FOLDER_BYTES), 4096):
         data = folder.read(offset, min(4096, folder.size - offset))
         for at in range(0, len(data) - 31, 32):

@@ -76,56 +76,100 @@ class Super(NamedTuple):
         return self.first_block + group * self.per_group
 
 
+def _word(data: bytes, at: int) -> int:
+    return int(struct.unpack_from("<H", data, at)[0])
+
+
+def _long(data: bytes, at: int) -> int:
+    return int(struct.unpack_from("<I", data, at)[0])
+
+
+def _halves(data: bytes, low: int, high: int, *, wide: bool) -> int:
+    """A count whose upper half stands elsewhere, where there is one."""
+    return _long(data, low) | (_long(data, high) << 32 if wide else 0)
+
+
+class _Shape(NamedTuple):
+    """What the superblock says of the sizes of its parts."""
+
+    block: int
+    ratio: int
+    per_group: int
+    descriptor: int
+    inode: int
+    inodes_per_group: int
+
+
 def read_super(data: bytes) -> Super:
     """The superblock from its 1024 bytes. Raises Unsound where the figures cannot be those of a file system."""
-    numbers = struct.unpack_from("<11I", data)
-    inodes, low, _, free_low, free_inodes, first, log_block, log_cluster, per_group, _, per_inodes = numbers
-    (magic, state) = struct.unpack_from("<HH", data, 0x38)
     compatible, incompatible, read_only = struct.unpack_from("<III", data, 0x5C)
-    revision = struct.unpack_from("<I", data, 0x4C)[0]
-    inode = struct.unpack_from("<H", data, 0x58)[0] if revision else 128
+    inodes, free_inodes, first = _long(data, 0), _long(data, 0x10), _long(data, 0x14)
     wide = bool(incompatible & BIT_64)
-    blocks = low | (struct.unpack_from("<I", data, 0x150)[0] << 32 if wide else 0)
-    descriptor = struct.unpack_from("<H", data, 0xFE)[0] if wide else 32
-    if magic != MAGIC or log_block > 6 or not inodes or not blocks:
+    blocks, free = _halves(data, 0x04, 0x150, wide=wide), _halves(data, 0x0C, 0x158, wide=wide)
+    if _word(data, 0x38) != MAGIC or not inodes or not blocks:
         raise Unsound("the superblock")
-    block = 1024 << log_block
-    ratio = 1 << (log_cluster - log_block) if read_only & BIGALLOC and 0 <= log_cluster - log_block <= 16 else 1
-    most = 8 * block * ratio
-    if not LEAST_GROUP <= per_group <= most or per_group % (8 * ratio) or first not in (0, 1) or first >= blocks:
+    shape = _shape(data, wide=wide, clustered=bool(read_only & BIGALLOC))
+    _check_shape(shape)
+    if first not in (0, 1) or first >= blocks or free_inodes > inodes:
         raise Unsound("the groups")
-    if descriptor < 32 or descriptor > block or descriptor & (descriptor - 1) or block * ratio > MOST_CLUSTER:
-        raise Unsound("the group descriptors")
-    if inode < 128 or inode & (inode - 1) or inode > block or not per_inodes or free_inodes > inodes:
-        raise Unsound("the inodes")
-    free = free_low | (struct.unpack_from("<I", data, 0x158)[0] << 32 if wide else 0)
     log_flex = data[0x174] if incompatible & FLEX_BG else 0
     if log_flex > 31:
         raise Unsound("the groups whose tables stand together")
     return Super(
         blocks=blocks,
         first_block=first,
-        block=block,
-        ratio=ratio,
-        per_group=per_group,
-        groups=div_up(blocks - first, per_group),
-        inode_blocks=div_up(per_inodes * inode, block),
-        descriptor=descriptor,
+        block=shape.block,
+        ratio=shape.ratio,
+        per_group=shape.per_group,
+        groups=div_up(blocks - first, shape.per_group),
+        inode_blocks=div_up(shape.inodes_per_group * shape.inode, shape.block),
+        descriptor=shape.descriptor,
         compatible=compatible,
         incompatible=incompatible,
         read_only=read_only,
-        state=state,
-        first_meta=struct.unpack_from("<I", data, 0x104)[0] if incompatible & META_BG else -1,
-        reserved_gdt=struct.unpack_from("<H", data, 0xCE)[0],
+        state=_word(data, 0x3A),
+        first_meta=_long(data, 0x104) if incompatible & META_BG else -1,
+        reserved_gdt=_word(data, 0xCE),
         backups=struct.unpack_from("<II", data, 0x24C),
-        inodes_per_group=per_inodes,
+        inodes_per_group=shape.inodes_per_group,
         inodes_used=inodes - free_inodes,
-        free_clusters=free // ratio,  # the superblock counts blocks, the groups clusters
+        free_clusters=free // shape.ratio,  # the superblock counts blocks, the groups clusters
         flex=1 << log_flex,
         seed=_checked_seed(data, incompatible) if read_only & METADATA_CSUM else None,
         uuid=_uuid(data),
         label=_label(data),
     )
+
+
+def _shape(data: bytes, *, wide: bool, clustered: bool) -> _Shape:
+    log_block, log_cluster = _long(data, 0x18), _long(data, 0x1C)
+    if log_block > 6:
+        raise Unsound("the superblock")
+    more = log_cluster - log_block if clustered else 0
+    return _Shape(
+        block=1024 << log_block,
+        ratio=1 << more if 0 <= more <= 16 else 1,
+        per_group=_long(data, 0x20),
+        descriptor=_word(data, 0xFE) if wide else 32,
+        inode=_word(data, 0x58) if _long(data, 0x4C) else 128,  # the first revision knew no other
+        inodes_per_group=_long(data, 0x28),
+    )
+
+
+def _check_shape(shape: _Shape) -> None:
+    """Raises Unsound where the parts cannot have these sizes."""
+    block, ratio = shape.block, shape.ratio
+    if not LEAST_GROUP <= shape.per_group <= 8 * block * ratio or shape.per_group % (8 * ratio):
+        raise Unsound("the groups")
+    if not 32 <= shape.descriptor <= block or not _is_power(shape.descriptor) or block * ratio > MOST_CLUSTER:
+        raise Unsound("the group descriptors")
+    if not 128 <= shape.inode <= block or not _is_power(shape.inode) or not shape.inodes_per_group:
+        raise Unsound("the inodes")
+
+
+def _is_power(number: int) -> bool:
+    """Whether a number is a power of two."""
+    return not number & (number - 1)
 
 
 def _checksum(seed: int, data: bytes) -> int:

@@ -54,27 +54,22 @@ def looks_like_fat(first: bytes) -> bool:
     return True
 
 
+SECTORS, PER_CLUSTER = (512, 1024, 2048, 4096), (1, 2, 4, 8, 16, 32, 64, 128)
+
+
 def read_bpb(first: bytes) -> Bpb:
     """Raises Unsound where the figures cannot be those of a volume."""
     sector, per_cluster, reserved, fats, root_entries, small, _, fat16 = struct.unpack_from("<HBHBHHBH", first, 0x0B)
     large, fat32 = struct.unpack_from("<II", first, 0x20)
     sectors, fat_sectors = small or large, fat16 or fat32
-    if sector not in (512, 1024, 2048, 4096) or per_cluster not in (1, 2, 4, 8, 16, 32, 64, 128):
+    if sector not in SECTORS or per_cluster not in PER_CLUSTER:
         raise Unsound("the sizes of a FAT volume")
-    if not 1 <= fats <= 2 or not reserved or not fat_sectors or (not fat16 and root_entries):
+    if fats not in (1, 2) or not reserved or not fat_sectors or (not fat16 and root_entries):
         raise Unsound("the areas of a FAT volume")
-    root_sectors = div_up(root_entries * 32, sector)
-    heap = reserved + fats * fat_sectors + root_sectors
+    heap = reserved + fats * fat_sectors + div_up(root_entries * 32, sector)
     clusters = (sectors - heap) // per_cluster
-    if clusters < 1 or clusters > FAT32_MOST:
-        raise Unsound("the clusters of a FAT volume")
-    bits = 32 if not fat16 else 12 if clusters <= FAT12_MOST else 16
-    if bits == 16 and clusters > FAT16_MOST:
-        raise Unsound("more clusters than a FAT16 can number")
-    if fat_sectors * sector * 8 < (clusters + 2) * bits:
-        raise Unsound("a FAT that is too short for its clusters")
-    serial_at = 0x43 if bits == 32 else 0x27
-    (serial,) = struct.unpack_from("<I", first, serial_at)
+    bits = _bits(clusters, fat_sectors * sector, narrow=bool(fat16))
+    (serial,) = struct.unpack_from("<I", first, 0x43 if bits == 32 else 0x27)
     return Bpb(
         sector=sector,
         cluster=sector * per_cluster,
@@ -91,6 +86,18 @@ def read_bpb(first: bytes) -> Bpb:
         serial=f"{serial >> 16:04X}-{serial & 0xFFFF:04X}",
         dirty=bool(first[DIRTY_AT[bits]] & 1),
     )
+
+
+def _bits(clusters: int, fat_bytes: int, *, narrow: bool) -> int:
+    """Of an entry of the FAT; ``narrow``: its length stands where FAT32 has none. Raises Unsound."""
+    if not 1 <= clusters <= FAT32_MOST:
+        raise Unsound("the clusters of a FAT volume")
+    bits = 32 if not narrow else 12 if clusters <= FAT12_MOST else 16
+    if bits == 16 and clusters > FAT16_MOST:
+        raise Unsound("more clusters than a FAT16 can number")
+    if fat_bytes * 8 < (clusters + 2) * bits:
+        raise Unsound("a FAT that is too short for its clusters")
+    return bits
 
 
 def read_fat(part: Window) -> FileSystem:

@@ -17,7 +17,7 @@ MOST_LOGICALS = 256
 _ENTRY = struct.Struct("<B3xB3xII")
 
 
-class Entry(NamedTuple):
+class MbrEntry(NamedTuple):
     """One of the four entries of a record: LBAs counted from where the record says."""
 
     status: int
@@ -32,11 +32,11 @@ class MbrTable(NamedTuple):
     notes: tuple[TableNote, ...]
 
 
-def entries_of(record: bytes) -> list[Entry] | None:
+def entries_of(record: bytes) -> list[MbrEntry] | None:
     """The four entries of a record, or None without the signature."""
     if len(record) < 512 or record[SIGNATURE_AT : SIGNATURE_AT + 2] != SIGNATURE:
         return None
-    return [Entry(*_ENTRY.unpack_from(record, ENTRIES_AT + 16 * i)) for i in range(4)]
+    return [MbrEntry(*_ENTRY.unpack_from(record, ENTRIES_AT + 16 * i)) for i in range(4)]
 
 
 def is_table(record: bytes) -> bool:
@@ -77,7 +77,7 @@ def is_hybrid(record: bytes) -> bool:
     return PROTECTIVE in types and len(types) > 1
 
 
-def _partition(number: int, entry: Entry, base: int, *, logical: bool = False) -> Partition:
+def _partition(number: int, entry: MbrEntry, base: int, *, logical: bool = False) -> Partition:
     return Partition(
         number=number,
         first_lba=base + entry.first,
@@ -88,7 +88,7 @@ def _partition(number: int, entry: Entry, base: int, *, logical: bool = False) -
     )
 
 
-def _logicals(medium: Window, sector: int, container: Entry) -> tuple[list[Partition], bool]:
+def _logicals(medium: Window, sector: int, container: MbrEntry) -> tuple[list[Partition], bool]:
     """Logicals from number 5 on, and whether the chain ended as it should; it may loop or point outside."""
     found: list[Partition] = []
     seen: set[int] = set()

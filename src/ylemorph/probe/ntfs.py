@@ -18,9 +18,9 @@ from .ntfs_records import (
     VOLUME_INFORMATION,
     VOLUME_NAME,
     Attribute,
-    Boot,
-    Run,
-    Stream,
+    DataRun,
+    NtfsBoot,
+    NtfsStream,
     attributes_of,
     fixed_up,
     list_entries,
@@ -45,13 +45,13 @@ LOG_CLEAN, NO_CLIENT = 0x0002, 0xFFFF
 class Volume:
     """An NTFS volume in a partition; ``record`` and ``attributes`` give its files' records."""
 
-    def __init__(self, part: Window, boot: Boot) -> None:
+    def __init__(self, part: Window, boot: NtfsBoot) -> None:
         self.part = part
         self.boot = boot
         self.repaired = False
         self._mft = self._own_mft()
 
-    def _own_mft(self) -> Stream:
+    def _own_mft(self) -> NtfsStream:
         """The file table: found through its own first record, or the mirror's where that is broken."""
         boot = self.boot
         try:
@@ -64,12 +64,12 @@ class Volume:
             raise Unsound("the file table has no data")
         size = here[0].size
         runs = [run for a in here for run in a.runs]
-        self._mft = Stream(self.part, boot.cluster, runs, size)
+        self._mft = NtfsStream(self.part, boot.cluster, runs, size)
         if any(a.type == STANDARD_LIST for a in attributes_of(first)):
             for attribute in self._in_other_records(first, MFT):
                 if attribute.type == DATA and not attribute.name:
                     runs += attribute.runs
-                    self._mft = Stream(self.part, boot.cluster, runs, size)
+                    self._mft = NtfsStream(self.part, boot.cluster, runs, size)
         return self._mft
 
     def record(self, number: int) -> bytes:
@@ -95,11 +95,13 @@ class Volume:
     def value(self, attribute: Attribute, most: int = MOST_LIST_BYTES) -> bytes:
         if attribute.value is not None:
             return attribute.value
-        return Stream(self.part, self.boot.cluster, attribute.runs, attribute.size).read(0, min(attribute.size, most))
+        return NtfsStream(self.part, self.boot.cluster, attribute.runs, attribute.size).read(
+            0, min(attribute.size, most)
+        )
 
-    def stream(self, number: int, kind: int = DATA, name: str = "") -> Stream:
+    def stream(self, number: int, kind: int = DATA, name: str = "") -> NtfsStream:
         """The bytes of one attribute, gathered from all its pieces. Raises Unsound where it has none."""
-        runs: list[Run] = []
+        runs: list[DataRun] = []
         size = 0
         for attribute in self.attributes(number):
             if attribute.type == kind and attribute.name == name:
@@ -109,10 +111,10 @@ class Volume:
                 size = max(size, attribute.size)
         if not runs:
             raise Unsound(f"{OWN[number] if number < len(OWN) else number} has no data")
-        return Stream(self.part, self.boot.cluster, runs, size)
+        return NtfsStream(self.part, self.boot.cluster, runs, size)
 
 
-class _Resident(Stream):
+class _Resident(NtfsStream):
     """A stream whose bytes stand in the record itself."""
 
     def __init__(self, value: bytes) -> None:
@@ -158,13 +160,13 @@ def read_ntfs(part: Window) -> FileSystem:
     return known.but(state="damaged" if volume.repaired or not whole else "hibernated" if hibernated else state)
 
 
-def _has_backup(part: Window, boot: Boot) -> bool:
+def _has_backup(part: Window, boot: NtfsBoot) -> bool:
     """Whether the boot sector's copy stands behind the volume; without it the rest is whole all the same."""
     at = boot.size - boot.sector
     return boot.size <= part.size and part.read(at + 3, 8) == b"NTFS    "
 
 
-def _boot(part: Window, first: bytes) -> tuple[Boot | None, bool]:
+def _boot(part: Window, first: bytes) -> tuple[NtfsBoot | None, bool]:
     """The boot sector or its backup in the last sector, and whether the first one was good."""
     try:
         return read_boot(first), True

@@ -19,7 +19,7 @@ STANDARD_LIST, DATA, INDEX_ROOT, INDEX_ALLOCATION, VOLUME_NAME, VOLUME_INFORMATI
 END_OF_ATTRIBUTES = 0xFFFFFFFF
 
 
-class Boot(NamedTuple):
+class NtfsBoot(NamedTuple):
     """What the boot sector says. ``size`` counts the backup boot sector that the sector count leaves out."""
 
     sector: int
@@ -32,7 +32,7 @@ class Boot(NamedTuple):
     serial: str
 
 
-def read_boot(data: bytes) -> Boot:
+def read_boot(data: bytes) -> NtfsBoot:
     """Raises Unsound where the figures cannot be those of a volume."""
     sector, per_cluster = struct.unpack_from("<HB", data, 0x0B)
     count, mft_lcn, mirror_lcn = struct.unpack_from("<QQQ", data, 0x28)
@@ -45,14 +45,14 @@ def read_boot(data: bytes) -> Boot:
         raise Unsound("the size of a file record")
     size = (count + 1) * sector
     serial = data[0x48:0x50][::-1].hex().upper()
-    return Boot(sector, cluster, size, count * sector // cluster, mft_lcn, mirror_lcn, record, serial)
+    return NtfsBoot(sector, cluster, size, count * sector // cluster, mft_lcn, mirror_lcn, record, serial)
 
 
 def _is_power(value: int) -> bool:
     return value > 0 and value & (value - 1) == 0
 
 
-class Run(NamedTuple):
+class DataRun(NamedTuple):
     """Clusters in a row: ``lcn`` on the volume, None for a hole; ``vcn`` counts from the stream's start."""
 
     vcn: int
@@ -60,10 +60,10 @@ class Run(NamedTuple):
     clusters: int
 
 
-class Stream:
+class NtfsStream:
     """The bytes of an attribute that stands in runs."""
 
-    def __init__(self, part: Window, cluster: int, runs: list[Run], size: int) -> None:
+    def __init__(self, part: Window, cluster: int, runs: list[DataRun], size: int) -> None:
         self.runs = sorted(runs)
         self.size = size
         self._part = part
@@ -97,7 +97,7 @@ class Attribute(NamedTuple):
     type: int
     name: str
     value: bytes | None
-    runs: list[Run]
+    runs: list[DataRun]
     size: int
 
 
@@ -145,7 +145,7 @@ def _attribute(data: bytes, kind: int) -> Attribute:
     return Attribute(kind, name, None, list(_runs(data[pairs_at:], first_vcn)), size)
 
 
-def _runs(pairs: bytes, vcn: int) -> Iterator[Run]:
+def _runs(pairs: bytes, vcn: int) -> Iterator[DataRun]:
     """The mapping pairs: lengths and signed steps from run to run."""
     at, lcn = 0, 0
     while at < len(pairs) and pairs[at]:
@@ -160,7 +160,7 @@ def _runs(pairs: bytes, vcn: int) -> Iterator[Run]:
         at += step_bytes
         if clusters == 0 or lcn < 0 or at > len(pairs):
             raise Unsound("a run list")
-        yield Run(vcn, lcn if step_bytes else None, clusters)
+        yield DataRun(vcn, lcn if step_bytes else None, clusters)
         vcn += clusters
 
 

@@ -16,7 +16,7 @@ from ..core.errors import YlemorphError
 from ..core.sizes import div_up
 from ..probe.medium import open_medium
 from ..probe.ntfs import BITMAP, Volume
-from ..probe.ntfs_records import DATA, END_OF_ATTRIBUTES, Boot, read_boot
+from ..probe.ntfs_records import DATA, END_OF_ATTRIBUTES, NtfsBoot, read_boot
 from .extents import unpack
 
 SECTOR = 512
@@ -61,7 +61,9 @@ def grown_ntfs(path: Path, size: int) -> None:
             file.write(first)
 
 
-def _set_runs(file: IO[bytes], boot: Boot, number: int, name: str, run: tuple[int | None, int], length: int) -> None:
+def _set_runs(
+    file: IO[bytes], boot: NtfsBoot, number: int, name: str, run: tuple[int | None, int], length: int
+) -> None:
     """Give the stream ``name`` of a record one run, of clusters from a place on or as a hole, and its length."""
     place = boot.mft_lcn * boot.cluster + number * boot.record
     file.seek(place)

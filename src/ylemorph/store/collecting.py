@@ -21,7 +21,7 @@ class WrongCode(YlemorphError):
     """A code that was never given, was used, or has had its time."""
 
 
-class Goal(NamedTuple):
+class CollectGoal(NamedTuple):
     """What a code is for: one job or one fleet."""
 
     job: int | None
@@ -35,7 +35,7 @@ class Arrival(NamedTuple):
     arrived_at: str
 
 
-def give_code(connection: sqlite3.Connection, goal: Goal, made_by: str) -> str:
+def give_code(connection: sqlite3.Connection, goal: CollectGoal, made_by: str) -> str:
     """A new code for ``goal``. Raises NotFound where that is gone."""
     table, number = ("job", goal.job) if goal.job is not None else ("fleet", goal.fleet)
     code = "".join(secrets.choice(LETTERS) for _ in range(CODE_LENGTH))
@@ -50,7 +50,7 @@ def give_code(connection: sqlite3.Connection, goal: Goal, made_by: str) -> str:
     return code
 
 
-def look_up(connection: sqlite3.Connection, code: str) -> Goal:
+def look_up(connection: sqlite3.Connection, code: str) -> CollectGoal:
     """What a code is for, without using it up. Raises WrongCode."""
     row = connection.execute(
         "SELECT job, fleet FROM collect_code WHERE digest = ? AND ends_at > ?", (_digest(code), int(time.time()))
@@ -59,7 +59,7 @@ def look_up(connection: sqlite3.Connection, code: str) -> Goal:
         raise WrongCode(
             "this code was used already, has had its time, or was never given", mend="take a new one from the page"
         )
-    return Goal(row["job"], row["fleet"])
+    return CollectGoal(row["job"], row["fleet"])
 
 
 def use_up(connection: sqlite3.Connection, code: str) -> None:

@@ -80,7 +80,7 @@ def _check_content(connection: sqlite3.Connection, place: Path) -> None:
         raise StoreError("parts of it are missing", at=str(place), mend="give another copy")
 
 
-def broken_jobs(connection: sqlite3.Connection) -> Iterator[tuple[jobs.Line, str]]:
+def broken_jobs(connection: sqlite3.Connection) -> Iterator[tuple[jobs.JobHead, str]]:
     """Jobs that cannot be read, with why."""
     for line in jobs.lines(connection):
         try:

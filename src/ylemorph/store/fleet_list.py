@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
-from ..core.buy.assess import Assessed, Line, Need, best_of
+from ..core.buy.assess import Assessed, FleetLine, LeastSizes, best_of
 from ..core.buy.fleet import Fleet, Machine, Same, Trouble
 from ..core.buy.verdicts import Outcome
 from ..core.disk.model import Survey
@@ -26,7 +26,7 @@ SORTS: dict[SortKey, str] = {
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class LinesWanted:
     """Which lines: of one target under one fit (or ``best``), with a verdict, with a text in name or serial, a page."""
 
     target: int = 0
@@ -60,7 +60,7 @@ class Shown(NamedTuple):
     must_bytes: int | None
     comfort_bytes: int | None
     need_bytes: int | None
-    line: Line
+    line: FleetLine
     verdicts: list[Verdict | None]
     before: Earlier | None
 
@@ -72,7 +72,7 @@ WHERE machine.fleet = ? AND machine.same_of IS NULL
 """
 
 
-def page(connection: sqlite3.Connection, head: FleetHead, wanted: Wanted) -> tuple[int, list[Shown]]:
+def page(connection: sqlite3.Connection, head: FleetHead, wanted: LinesWanted) -> tuple[int, list[Shown]]:
     """How many there are in all, and the page that is asked for. Raises BadOption for a target that is not there."""
     if not 0 <= wanted.target < max(1, len(head.wishes.targets)):
         raise BadOption(f"there is no target {wanted.target}", at="target", mend="load the page again")
@@ -212,7 +212,7 @@ def whole(connection: sqlite3.Connection, head: FleetHead) -> Fleet:
     """Everything that is worked out, in the order in which the machines came."""
     with snapshot(connection):
         rows = connection.execute("SELECT * FROM fleet_machine WHERE fleet = ? ORDER BY id", (head.id,)).fetchall()
-        lines: dict[int, list[Line]] = {}
+        lines: dict[int, list[FleetLine]] = {}
         for line in connection.execute(
             "SELECT line.* FROM fleet_line AS line JOIN fleet_machine AS machine ON machine.id = line.machine"
             " WHERE machine.fleet = ? AND line.fit <> ?",
@@ -238,15 +238,15 @@ def whole(connection: sqlite3.Connection, head: FleetHead) -> Fleet:
     return Fleet(head.wishes.names, head.wishes.fits, tuple(machines), tuple(lost))
 
 
-def _line(row: sqlite3.Row) -> Line:
+def _line(row: sqlite3.Row) -> FleetLine:
     outcome = Outcome(
         row["verdict"], row["kept_percent"], row["shortfall_bytes"], row["system_free_bytes"], row["gained_bytes"]
     )
-    return Line(row["target"], row["own_fit"], outcome, row["reason"], row["remedy"])
+    return FleetLine(row["target"], row["own_fit"], outcome, row["reason"], row["remedy"])
 
 
-def _assessed(row: sqlite3.Row, lines: Sequence[Line], targets: int) -> Assessed:
-    needs_ = (Need(None, row["need_bytes"]),)
+def _assessed(row: sqlite3.Row, lines: Sequence[FleetLine], targets: int) -> Assessed:
+    needs_ = (LeastSizes(None, row["need_bytes"]),)
     return Assessed(
         row["serial"], row["table_id"], row["taken"], row["source_bytes"], row["used_bytes"], row["must_bytes"],
         row["comfort_bytes"], needs_, tuple(lines), best_of(lines, targets),

@@ -70,7 +70,7 @@ FROM job JOIN revision ON revision.id = job.head
 """
 
 
-class Line(NamedTuple):
+class JobHead(NamedTuple):
     """A job for the list, without its surveys: their digests and the options tell whether two are alike."""
 
     id: int
@@ -91,11 +91,11 @@ ORDER BY job.changed_at DESC, job.id DESC
 """
 
 
-def lines(connection: sqlite3.Connection) -> list[Line]:
+def lines(connection: sqlite3.Connection) -> list[JobHead]:
     """All jobs, the last changed first, by one query and without their surveys."""
     content = ("source_digest", "target_digest", "target_size", "target_sector", "options")
     return [
-        Line(r["id"], r["code"], r["name"], r["machine"], r["changed_at"], tuple(r[key] for key in content))
+        JobHead(r["id"], r["code"], r["name"], r["machine"], r["changed_at"], tuple(r[key] for key in content))
         for r in connection.execute(_LINES)
     ]
 

@@ -23,11 +23,24 @@ from .practices import PracticeRun
 from .workshop import Work
 
 __all__ = [
-    "FAULT_WORDS", "Entry", "Event", "Fault", "Run", "Told", "What", "begin_practice", "carrying_of", "current",
-    "record", "tick", "ticks", "type_times", "why_no_practice",
+    "FAULT_WORDS",
+    "Event",
+    "Fault",
+    "Happening",
+    "RecordEntry",
+    "Run",
+    "What",
+    "begin_practice",
+    "carrying_of",
+    "current",
+    "record",
+    "tick",
+    "ticks",
+    "type_times",
+    "why_no_practice",
 ]  # fmt: skip
 
-Told = Literal["begin", "done", "failed", "again", "back", "end"]
+Happening = Literal["begin", "done", "failed", "again", "back", "end"]
 
 
 def carrying_of(connection: sqlite3.Connection, state: JobState, bench: Bench, units: Units = "binary") -> Carrying:
@@ -57,16 +70,16 @@ def _both_on_bench(state: JobState, bench: Bench) -> bool:
 
 
 @dataclass(frozen=True, slots=True)
-class Entry:
+class RecordEntry:
     """What happened to a step, or to the record: ``back`` takes the last entry back, ``end`` ends before the end."""
 
-    told: Told
+    told: Happening
     step: int | None = None
     reason: Reason | None = None
     note: str = ""
 
 
-def record(work: Work, job: int, entry: Entry, units: Units = "binary") -> None:
+def record(work: Work, job: int, entry: RecordEntry, units: Units = "binary") -> None:
     """Begin the running record, or say what happened. Raises BadOption where that is not what can happen now."""
     match entry.told:
         case "begin":
@@ -81,7 +94,7 @@ def record(work: Work, job: int, entry: Entry, units: Units = "binary") -> None:
             _add(work, job, entry, entry.told)
 
 
-def _add(work: Work, job: int, entry: Entry, what: What) -> None:
+def _add(work: Work, job: int, entry: RecordEntry, what: What) -> None:
     if entry.step is None:
         raise BadOption("the step is missing", at="step", mend="say which step it is")
     if what == "failed" and entry.reason is None:

@@ -10,11 +10,11 @@ from ..core.errors import BadSurvey, YlemorphError
 from ..formats.listings.fleet_read import Found, read_item
 from ..formats.listings.reading import Recognised, read_any
 from ..store import collecting, fleets, jobs
-from ..store.collecting import MINUTES, MOST_DISKS, Arrival, Goal, WrongCode, forget, give_code, look_up
+from ..store.collecting import MINUTES, MOST_DISKS, Arrival, CollectGoal, WrongCode, forget, give_code, look_up
 from ..store.database import transaction
 
 __all__ = [
-    "MINUTES", "Arrived", "Goal", "Joined", "WrongCode", "arrivals", "arrive", "forget", "give_code", "joined",
+    "MINUTES", "Arrived", "CollectGoal", "Joined", "WrongCode", "arrivals", "arrive", "forget", "give_code", "joined",
     "look_up",
 ]  # fmt: skip
 
@@ -71,7 +71,7 @@ def _joined_or_alone(source: Survey | None, reading: Recognised) -> Joined:
         return Joined(reading)
 
 
-def arrive(connection: sqlite3.Connection, code: str, goal: Goal, machine: str, body: bytes) -> int:
+def arrive(connection: sqlite3.Connection, code: str, goal: CollectGoal, machine: str, body: bytes) -> int:
     """Take what a machine sends, under a code that is used up by it; the number of disks.
 
     Raises BadSurvey where nothing of it can be used (the code stays good), or WrongCode.

@@ -4,7 +4,7 @@ import json
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from ..core.buy.assess import Assessed, Line, Need, Target, assess
+from ..core.buy.assess import Assessed, FleetLine, LeastSizes, Target, assess
 from ..core.buy.verdicts import Outcome
 from ..core.errors import YlemorphError
 from ..core.fit.options import Fit, Options
@@ -43,7 +43,7 @@ def _nothing(
     work: Against, why: str, serial: str = "", table_id: str = "", taken: str = "", source_bytes: int = 0
 ) -> Assessed:
     none = Outcome(None, 0, 0, None, None)
-    lines = tuple(Line(place, fit, none, why, "") for place in range(len(work.targets)) for fit in work.fits)
-    needs = (Need(None, None),) * len(work.fits)
+    lines = tuple(FleetLine(place, fit, none, why, "") for place in range(len(work.targets)) for fit in work.fits)
+    needs = (LeastSizes(None, None),) * len(work.fits)
     best = (None,) * len(work.targets)
     return Assessed(serial, table_id, taken, source_bytes, 0, 0, 0, needs, lines, best)

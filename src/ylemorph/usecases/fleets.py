@@ -15,16 +15,37 @@ from ..formats.own.shelf import size_text
 from ..formats.own.targets import target_from_text
 from ..store import fleet_list, fleets, jobs, shelf
 from ..store.database import transaction
-from ..store.fleet_list import Bin, Counts, Shown, SortKey, Sum, Twice, Wanted, page, whole
+from ..store.fleet_list import Bin, Counts, LinesWanted, Shown, SortKey, Sum, Twice, page, whole
 from ..store.fleets import BEST, FleetHead, Wishes, create, delete, head, heads, remove, stop, wish
 from .fleet_runs import FleetRun
 from .settings import job_defaults, options_for_any_pair
 from .workshop import Work
 
 __all__ = [
-    "BEST", "Bin", "Bought", "FleetHead", "FleetLook", "Shown", "SortKey", "Twice", "Wanted", "Wishes",
-    "add_files", "create", "delete", "head", "heads", "look", "make_jobs", "mix", "page", "remove", "stop",
-    "whole", "wish", "wishes",
+    "BEST",
+    "Bin",
+    "Bought",
+    "FleetHead",
+    "FleetLook",
+    "LinesWanted",
+    "Shown",
+    "SortKey",
+    "Twice",
+    "Wishes",
+    "add_files",
+    "create",
+    "delete",
+    "head",
+    "heads",
+    "look",
+    "make_jobs",
+    "mix",
+    "page",
+    "remove",
+    "stop",
+    "whole",
+    "wish",
+    "wishes",
 ]  # fmt: skip
 
 

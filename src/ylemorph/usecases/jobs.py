@@ -16,13 +16,13 @@ from ..store import jobs as kept
 from ..store.closings import Closing
 from ..store.database import snapshot, transaction
 from ..store.history import Revision, entries
-from ..store.jobs import Broken, Conflict, Job, Line, get, go_to, redo, state_at, survey_text, undo
+from ..store.jobs import Broken, Conflict, Job, JobHead, get, go_to, redo, state_at, survey_text, undo
 from .deleted import double
 from .settings import job_defaults
 from .workshop import Work
 
 __all__ = [
-    "Broken", "Closing", "Conflict", "Job", "Line", "Listed", "Revision", "Tried", "begin", "begin_sample",
+    "Broken", "Closing", "Conflict", "Job", "JobHead", "ListedJob", "Revision", "Tried", "begin", "begin_sample",
     "bring_back",
     "change", "copy", "delete", "entries", "get", "go_to", "listed", "redo", "state_at", "state_of", "survey_text",
     "try_out", "undo",
@@ -88,26 +88,27 @@ def bring_back(work: Work, job: int) -> Job:
     return get(work.connection, work.shop.deleted.bring_back(work.connection, job))
 
 
-class Listed(NamedTuple):
+class ListedJob(NamedTuple):
     """A line of the list: what is kept of a job, the step that it is at, how it ended, whether it was checked back."""
 
-    line: Line
+    line: JobHead
     at_step: tuple[int, int] | None
     closing: Closing | None
     checked: bool
 
 
-def listed(connection: sqlite3.Connection) -> list[Listed]:
+def listed(connection: sqlite3.Connection) -> list[ListedJob]:
     """All jobs, the last changed first, as they stand at one moment."""
     with snapshot(connection):
         going, closed = runs.under_way(connection), closings.all_closings(connection)
         checked = closings.checked(connection)
         return [
-            Listed(line, going.get(line.id), closed.get(line.id), line.id in checked) for line in kept.lines(connection)
+            ListedJob(line, going.get(line.id), closed.get(line.id), line.id in checked)
+            for line in kept.lines(connection)
         ]
 
 
-def state_of(connection: sqlite3.Connection, line: Line) -> JobState:
+def state_of(connection: sqlite3.Connection, line: JobHead) -> JobState:
     """What the plan of a line follows from. Raises Broken, YlemorphError, ValueError or RecursionError."""
     source, target, size, sector, options = line.content
     return JobState(

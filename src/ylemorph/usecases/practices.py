@@ -13,7 +13,7 @@ from ..stand_ins.practice import Practice
 from ..store import runs
 from ..store.database import NotFound, connect
 
-State = Literal["running", "done", "stopped", "failed"]
+PracticeState = Literal["running", "done", "stopped", "failed"]
 LEAST_WAIT = 0.05
 
 
@@ -26,7 +26,7 @@ class PracticeRun:
 
     def __init__(self, job: int, practice: Practice, store: Path, pace: float) -> None:
         self.job, self.practice, self.store, self.pace = job, practice, store, pace
-        self.state: State = "running"
+        self.state: PracticeState = "running"
         self.step, self.of = 0, len(practice.sequence.steps)
         self.trouble = ""
         self.stopping = False

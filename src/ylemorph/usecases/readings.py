@@ -12,7 +12,7 @@ from ..probe.disks import survey_medium
 from ..probe.medium import Medium, Stopped, open_below
 from ..store.database import NotFound
 
-State = Literal["running", "done", "failed", "stopped"]
+ReadingState = Literal["running", "done", "failed", "stopped"]
 MOST_KEPT = 20
 
 
@@ -27,7 +27,7 @@ class DiskRead:
         self.id = secrets.token_hex(6)
         self.path = medium.name
         self._medium = medium
-        self.state: State = "running"
+        self.state: ReadingState = "running"
         self.done = self.total = 0
         self.survey: Survey | None = None
         self.trouble = ""

@@ -26,7 +26,7 @@ from ..store import jobs, shelf, surveys
 from ..store.shelf import Shelf, ShelfConflict, read
 from .workshop import Work
 
-__all__ = ["GrowingRow", "Lasting", "Shelf", "ShelfConflict", "ladder", "lasting", "read", "write"]
+__all__ = ["JobLasting", "RowGrowth", "Shelf", "ShelfConflict", "ladder", "lasting", "read", "write"]
 
 
 def write(work: Work, disks: Sequence[Mapping[str, str]] | None, csv: str | None, version: int | None) -> Shelf:
@@ -59,7 +59,7 @@ def _source(state: JobState) -> Disk:
     return state.source_disk
 
 
-class GrowingRow(NamedTuple):
+class RowGrowth(NamedTuple):
     """A row with what is known of its growth: typed, from surveys, or not; ``limit_bytes``: held with its headroom."""
 
     number: int
@@ -72,12 +72,12 @@ class GrowingRow(NamedTuple):
     lasting: RowLasting | None
 
 
-class Lasting(NamedTuple):
+class JobLasting(NamedTuple):
     since: date
-    rows: tuple[GrowingRow, ...]
+    rows: tuple[RowGrowth, ...]
 
 
-def lasting(work: Work, job: int) -> Lasting:
+def lasting(work: Work, job: int) -> JobLasting:
     """How long each row of the job's plan lasts, by what was typed or by the surveys of its disk."""
     state = jobs.get(work.connection, job).state
     source, since = _source(state), _since(state)
@@ -97,8 +97,8 @@ def lasting(work: Work, job: int) -> Lasting:
         known = tuple(read_before.get(row.number, ()))
         given = dict(state.options.growth).get(row.number)
         carried = row.floors.carried_bytes
-        rows.append(GrowingRow(row.number, row.label, given, known, carried, size, limit, lasts.get(row.number)))
-    return Lasting(since, tuple(rows))
+        rows.append(RowGrowth(row.number, row.label, given, known, carried, size, limit, lasts.get(row.number)))
+    return JobLasting(since, tuple(rows))
 
 
 def _growths(work: Work, state: JobState) -> dict[int, Growth]:

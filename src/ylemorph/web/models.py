@@ -9,37 +9,36 @@ from ..core.fit.layout import Verdict
 from ..core.fit.options import Fit
 from ..core.fit.plan import RowChange
 from ..core.job.state import Stage
+from ..core.sizes import Units
 from ..formats.own.changes import TEXT_FIELDS
 from ..formats.own.option_models import OptionsShape
 from ..formats.own.plan_schema import FindingModel, PlanModel, UnallocatedModel
 from ..formats.own.survey import SurveyModel, SurveyShape
 from ..formats.own.target_models import TargetModel
-from ..formats.own.wire import Described, Line, Note, Shape
-
-Units = Literal["binary", "decimal"]
+from ..formats.own.wire import Described, Note, Shape, ShortText
 
 
 class _In(Described):
     model_config = ConfigDict(strict=True, extra="forbid", frozen=True)
 
 
-Options = Annotated[dict[str, object], Field(description="The flags of `ylemorph plan`, with _ for -")]
+OptionsIn = Annotated[dict[str, object], Field(description="The flags of `ylemorph plan`, with _ for -")]
 
 
 class PlanRequest(_In):
     source: SurveyModel
     target: TargetModel
-    options: Options | None = None
+    options: OptionsIn | None = None
     units: Units = "binary"
 
 
 class SettingsIn(_In):
     """Defaults of the workshop as typed; what is not sent stays, an empty text takes a default back."""
 
-    headroom: Line | None = None
-    headroom_system: Line | None = None
-    headroom_data: Line | None = None
-    grain: Line | None = None
+    headroom: ShortText | None = None
+    headroom_system: ShortText | None = None
+    headroom_data: ShortText | None = None
+    grain: ShortText | None = None
     units: Units | None = None
 
 
@@ -58,8 +57,8 @@ class SettingsModel(Shape):
 class CompareQuery(BaseModel):
     """Two plans of a job: ``now``, ``r12`` for a change of its history, or the key of a fit."""
 
-    first: Line = "now"
-    second: Line
+    first: ShortText = "now"
+    second: ShortText
     units: Units = "binary"
 
 
@@ -75,7 +74,7 @@ class SideModel(Shape):
     time: str
 
 
-Better = Annotated[Literal[0, 1] | None, Field(description="0 the first, 1 the second")]
+WhichIsBetter = Annotated[Literal[0, 1] | None, Field(description="0 the first, 1 the second")]
 
 
 class RowPairModel(Shape):
@@ -85,15 +84,15 @@ class RowPairModel(Shape):
     sizes: list[int | None]
     frees: list[int | None]
     source_bytes: int
-    better: Better
+    better: WhichIsBetter
 
 
 class BetterModel(Shape):
     """Which of the two is better by a line of the comparison; null where neither is, or it cannot be told."""
 
-    verdict: Better
-    packed_bytes: Better
-    time: Better
+    verdict: WhichIsBetter
+    packed_bytes: WhichIsBetter
+    time: WhichIsBetter
 
 
 class ComparisonModel(Shape):
@@ -110,9 +109,9 @@ class ComparisonModel(Shape):
 class JobFields(_In):
     """What a job begins with; each field that is sent is a change."""
 
-    name: Line | None = None
-    code: Line | None = None
-    machine: Line | None = None
+    name: ShortText | None = None
+    code: ShortText | None = None
+    machine: ShortText | None = None
     note: Note | None = None
     source: SurveyModel | None = None
     target: TargetModel | None = None

@@ -8,8 +8,10 @@ import pytest
 
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.rehearse import rehearse
+from ylemorph.core.carry.sequence import Goal, Hold, Sequence, Shape, Step
 from ylemorph.core.carry.ways import WAY_KINDS
 from ylemorph.core.errors import YlemorphError
+from ylemorph.core.sizes import Extent
 from ylemorph.formats.own.steps import steps_to_data
 from ylemorph.formats.own.steps_read import read_steps
 
@@ -60,3 +62,18 @@ def test_generated_steps_are_safe_and_damaged_ones_are_judged_alike(chunk):
                     assert found.reason
     assert safe > PAIRS // CHUNKS
     assert unsafe > PAIRS // CHUNKS
+
+
+def test_the_example_of_the_theory():
+    shrink = Step("shrink", "source", 1, None, Extent(0, 10), Extent(0, 6))
+    table = Step("table", "target")
+    copy = Step("copy", "target", 1, "source", Extent(0, 6), Extent(2, 8))
+
+    def run(*made):
+        holds, goals = (Hold(1, Extent(0, 10), 6 * 512, False),), (Goal(1, Extent(2, 8)),)
+        shapes = {"source": Shape(10, 512), "target": Shape(10, 512)}
+        return rehearse(Sequence("shrink-first", shapes, 512, holds, made, goals, False, Extent(0, 10)))
+
+    assert run(shrink, table, copy).safe
+    swapped = run(copy, table, shrink)
+    assert (swapped.safe, swapped.step, swapped.row) == (False, 1, 1)

@@ -8,8 +8,8 @@ from ylemorph.core.carry.check_lists import LINES
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.carry.figures import figures_of
 from ylemorph.core.carry.in_place import Shift, order_moves
-from ylemorph.core.carry.sequence import STEP_KINDS, WAYS
-from ylemorph.core.carry.words import _WORDS, words_of
+from ylemorph.core.carry.sequence import WAYS
+from ylemorph.core.carry.step_kinds import words_of
 from ylemorph.core.disk.model import Disk, UsageMap
 from ylemorph.core.disk.roles import BASIC_DATA, RECOVERY
 from ylemorph.core.disk.usual_sizes import nominal_disk
@@ -132,18 +132,6 @@ def test_what_is_taken_off_is_rounded_up_and_said_to_be_about():
     assert (off.mib, off.sectors, off.exact) == (1024 - 700 + 1, (1024 - 700) * 2048 + 3, False)
 
 
-def test_every_kind_of_step_has_words():
-    assert set(_WORDS) == set(STEP_KINDS)
-    for way in WAYS:
-        source = row_of((100 * GiB, BASIC_DATA, fs(used=20 * GiB, label="Scans"), {"role": "data"}), label_gb=480)
-        carrying = steps(way, source, 960)
-        for step in carrying.sequence.steps:
-            words = words_of(carrying.ground, way, step)
-            assert words.say
-            assert words.undo
-            assert not words.say.endswith(".")
-
-
 def test_what_is_lightened_is_taken_out_before():
     carrying = steps("shrink-first", lighten=((3, 30 * GiB),))
     shrink = next(step for step in carrying.sequence.steps if step.kind == "shrink" and step.row == 3)
@@ -183,3 +171,10 @@ def test_a_held_recovery_row_that_is_no_whole_grain_keeps_its_own_length():
     copy = next(step for step in carrying.sequence.steps if step.kind == "copy" and step.row == 2)
     assert copy.to.length == copy.source.length == 500 * 2048 + 1
     assert carrying.rehearsal.safe
+
+
+def test_the_example_of_the_theory_of_order_in_place():
+    rows = ((1, (0, 4), (3, 7)), (2, (4, 7), (0, 3)))
+    made = moved(*rows, usable=(0, 10)).made
+    assert [(row, to.start) for row, _, to in made] == [(2, 7), (1, 3), (2, 0)]
+    assert moved(*rows, usable=(0, 9)).blocked == (2, 1)

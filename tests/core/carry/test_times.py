@@ -41,10 +41,10 @@ def test_the_slowest_of_disk_and_link_counts():
 def test_a_range_by_hand():
     # 90 GB at 100 MB/s: by file 20 % to 90 %, 4500 s to 1000 s; by sector 70 % to 95 %; beside 2 to 30 s of a copy
     rate = Rate(100 * MB, 100 * MB)
-    assert spent("copy", 90 * GB, rate, BY_FILE) == (2 + 1000, 30 + 4500)
-    assert spent("copy", 90 * GB, rate, BY_SECTOR) == (2 + 947, 30 + 1286)
+    assert spent((2, 30), 90 * GB, rate, BY_FILE) == (2 + 1000, 30 + 4500)
+    assert spent((2, 30), 90 * GB, rate, BY_SECTOR) == (2 + 947, 30 + 1286)
     # What is not known takes from nothing up to the most that it can be.
-    assert spent("shrink", None, rate, BY_FILE, 9 * GB) == (20, 300 + 450)
+    assert spent((20, 300), None, rate, BY_FILE, 9 * GB) == (20, 300 + 450)
 
 
 def test_what_is_learned_by_hand():

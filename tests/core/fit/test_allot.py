@@ -9,7 +9,16 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
-from ylemorph.core.fit.allot import Sharing, allot, between
+from ylemorph.core.fit.allot import Sharing, between
+
+
+def allot(capacity, floors, ceilings, weights):
+    return Sharing(floors, ceilings, weights).sizes(capacity)
+
+
+def test_the_example_of_the_theory():
+    assert allot(10, (1, 2, 0), (9, 3, 9), (2, 1, 1)) == (5, 3, 2)
+
 
 MOST = 2**40
 

@@ -16,6 +16,7 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.job.aftermath import REASONS, aftermath
 from ylemorph.core.job.bench_changes import SetFact
+from ylemorph.core.job.row_changes import Leave
 from ylemorph.core.sizes import GB, GiB
 
 ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", backup_size=200 * GiB)
@@ -67,7 +68,7 @@ def test_ways_out_are_worked_out():
     assert "way" in kinds
     assert all(out.verdict in ("comfortable", "tight") for out in found.ways_out)
     _, _, found = after("through-image", "copy", "image", 3, "no-room")
-    assert {"kind": "leave", "rows": [4]} in [out.change for out in found.ways_out]
+    assert Leave((4,)) in [out.change for out in found.ways_out]
 
 
 def test_what_cannot_help_is_not_offered():

@@ -8,9 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.formats.listings.test_reading import ENGLISH, GERMAN, GPT_SCRIPT, NVME, OLD, POWERSHELL, TABBED
+from tests.make import read_survey
 from ylemorph.core.errors import YlemorphError
 from ylemorph.formats.listings.reading import read_any
-from ylemorph.formats.own.survey import read_survey
 from ylemorph.formats.own.survey_data import write_survey
 
 SFDISK = {

@@ -7,12 +7,12 @@ import jsonschema
 import pytest
 from hypothesis import given
 
-from tests.make import desk, sources
+from tests.make import desk, read_survey, sources
 from ylemorph.core.disk.model import Survey
 from ylemorph.core.errors import YlemorphError
 from ylemorph.demo.scenario import jobs
-from ylemorph.formats.own.survey import MAX_FILE_BYTES, read_survey, schema
-from ylemorph.formats.own.survey_data import survey_to_data, write_survey
+from ylemorph.formats.own.survey import schema
+from ylemorph.formats.own.survey_data import MAX_FILE_BYTES, survey_to_data, write_survey
 
 SCHEMA = jsonschema.Draft202012Validator(schema())
 

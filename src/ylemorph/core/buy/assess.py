@@ -27,7 +27,7 @@ class Target(NamedTuple):
     disk: Disk
 
 
-class Line(NamedTuple):
+class FleetLine(NamedTuple):
     """One machine on one target under one fit; ``target`` is its place among the targets."""
 
     target: int
@@ -37,7 +37,7 @@ class Line(NamedTuple):
     remedy: str
 
 
-class Need(NamedTuple):
+class LeastSizes(NamedTuple):
     """The smallest disks of a machine under one fit, in bytes; None where no size gives that verdict."""
 
     tight: int | None
@@ -54,8 +54,8 @@ class Assessed(NamedTuple):
     used_bytes: int
     must_bytes: int
     comfort_bytes: int
-    needs: tuple[Need, ...]
-    lines: tuple[Line, ...]
+    needs: tuple[LeastSizes, ...]
+    lines: tuple[FleetLine, ...]
     best: tuple[Verdict | None, ...]
 
 
@@ -76,7 +76,7 @@ def assess(survey: Survey, targets: Sequence[Target], fits: Sequence[Fit], optio
             layout = prepared.on(frame, fit)
             found = outcome(layout, looked)
             reason = _reason(layout, blocked, disk, target.disk)
-            lines.append(Line(place, fit, found, reason, remedy.after(found.verdict, target.disk.size_bytes)))
+            lines.append(FleetLine(place, fit, found, reason, remedy.after(found.verdict, target.disk.size_bytes)))
     used = sum(row.fs.used_bytes or 0 for row in prepared.rows if row.fs is not None)
     grain = options.grain_bytes
     return Assessed(
@@ -85,7 +85,7 @@ def assess(survey: Survey, targets: Sequence[Target], fits: Sequence[Fit], optio
     )  # fmt: skip
 
 
-def best_of(lines: Sequence[Line], targets: int) -> tuple[Verdict | None, ...]:
+def best_of(lines: Sequence[FleetLine], targets: int) -> tuple[Verdict | None, ...]:
     """The best verdict on each target."""
     found = [-1] * targets
     for line in lines:
@@ -95,11 +95,11 @@ def best_of(lines: Sequence[Line], targets: int) -> tuple[Verdict | None, ...]:
     return tuple([None if rank < 0 else VERDICTS[rank] for rank in found])
 
 
-def need_of(prepared: Prepared, fit: Fit) -> Need:
+def need_of(prepared: Prepared, fit: Fit) -> LeastSizes:
     """In disks of 512-byte sectors."""
     wanted: tuple[Wanted, Wanted] = ("tight", "comfortable")
     sectors = [least_sectors(prepared, word, fit=fit) for word in wanted]
-    return Need(*(None if count is None else count * 512 for count in sectors))
+    return LeastSizes(*(None if count is None else count * 512 for count in sectors))
 
 
 def _reason(layout: Layout, blocked: Sequence[Row], source: Disk, target: Disk) -> str:

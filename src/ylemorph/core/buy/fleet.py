@@ -8,7 +8,8 @@ from ..disk.usual_sizes import label_of, shelf_disks
 from ..errors import BadOption
 from ..fit.layout import VERDICTS
 from ..fit.options import Fit
-from .assess import Assessed, Need, Target
+from ..sizes import div_up
+from .assess import Assessed, LeastSizes, Target
 from .mix import Group, Mix, least_mix
 from .shelf import ShelfDisk, one_currency
 
@@ -25,7 +26,7 @@ class Smallest(NamedTuple):
 def smallest_for(needs: Sequence[int | None]) -> Smallest:
     """From the bytes of each machine's smallest comfortable disk."""
     known = sorted(need for need in needs if need is not None)
-    enough = -(-len(needs) * SHARE // 100)
+    enough = div_up(len(needs) * SHARE, 100)
     whole = known[-1] if needs and len(known) == len(needs) else None
     return Smallest(_usual_from(whole), _usual_from(known[enough - 1] if needs and len(known) >= enough else None))
 
@@ -38,7 +39,7 @@ def _usual_from(least: int | None) -> str | None:
     return None if smallest is None else label_of(smallest)
 
 
-def comfortable_need(needs: Iterable[Need]) -> int | None:
+def comfortable_need(needs: Iterable[LeastSizes]) -> int | None:
     """A machine's smallest comfortable disk under the fit that asks least."""
     return min((need.comfortable for need in needs if need.comfortable is not None), default=None)
 

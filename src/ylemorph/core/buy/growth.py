@@ -13,6 +13,7 @@ from typing import NamedTuple
 from ..disk.model import Partition, Role, Survey
 from ..fit.layout import Layout
 from ..fit.options import Headroom
+from ..sizes import div_up
 
 YEAR = Fraction(36525, 100)  # days
 HORIZON = 100 * 365  # days past which a disk does not fill for anybody who asks
@@ -71,7 +72,7 @@ def growth_from(readings: Sequence[Reading]) -> Growth | None:
 def _root(value: Fraction) -> Fraction:
     """To a thousandth, rounded up."""
     scaled = value * 1_000_000
-    return Fraction(isqrt(-(-scaled.numerator // scaled.denominator) - 1) + 1 if value else 0, 1000)
+    return Fraction(isqrt(div_up(scaled.numerator, scaled.denominator) - 1) + 1 if value else 0, 1000)
 
 
 def comfortable_up_to(size: int, role: Role, headroom: Headroom) -> int:

@@ -20,8 +20,8 @@ from .growth import Growth, RowLasting, lasting_rows
 from .least import least_sectors
 from .verdicts import Outcome, Rung, Wanted, ladder
 
-Form = Literal["unknown", "3.5-inch", "2.5-inch", "m.2"]
-FORMS: tuple[Form, ...] = get_args(Form)
+FormFactor = Literal["unknown", "3.5-inch", "2.5-inch", "m.2"]
+FORMS: tuple[FormFactor, ...] = get_args(FormFactor)
 MOST_SHELF = 2_000
 MOST_PRICE = 10**9  # hundredths
 
@@ -32,7 +32,7 @@ class ShelfDisk:
 
     name: str
     disk: Disk
-    form: Form = "unknown"
+    form: FormFactor = "unknown"
     price: int | None = None
     currency: str = ""
     stock: int | None = None
@@ -46,9 +46,9 @@ class ShelfDisk:
 class SlotKind(NamedTuple):
     """What a slot takes: form factors, links, and what is needed beside the disk where a smaller one goes in."""
 
-    forms: tuple[Form, ...]
+    forms: tuple[FormFactor, ...]
     links: tuple[Link, ...]
-    smaller: Form | None = None
+    smaller: FormFactor | None = None
 
 
 SLOT_KINDS: dict[Slot, SlotKind] = {

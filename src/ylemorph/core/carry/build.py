@@ -4,10 +4,13 @@ from bisect import bisect_left
 
 from ..errors import BadOption
 from ..sizes import Extent, format_size
+from .disk_steps import READ
 from .ground import Ground, Load
 from .in_place import Shift, order_moves
+from .row_steps import CHECK, COPY, GROW, MAKE, MOVE, SHRINK
 from .sequence import DiskName, Step, StepKind
-from .times import BY_FILE, BY_SECTOR, FIXED, spent
+from .step_kinds import record_of
+from .times import BY_FILE, BY_SECTOR, spent
 
 Steps = list[Step]
 
@@ -107,7 +110,7 @@ def _free_behind(starts: list[int], extent: Extent) -> int:
 
 
 def _simple(kind: StepKind, disk: DiskName) -> Step:
-    return Step(kind, disk, seconds=FIXED[kind])
+    return Step(kind, disk, seconds=record_of(kind).fixed)
 
 
 def _table() -> Step:
@@ -116,7 +119,7 @@ def _table() -> Step:
 
 def _check(disk: DiskName, load: Load) -> Step:
     extent = load.hold.extent
-    return Step("check", disk, load.number, None, extent, extent, seconds=FIXED["check"])
+    return Step("check", disk, load.number, None, extent, extent, seconds=CHECK.fixed)
 
 
 def _copies(ground: Ground, name: DiskName, *, packs: bool) -> Steps:
@@ -143,14 +146,14 @@ def _copy(ground: Ground, name: DiskName, load: Load, *, shortened: bool) -> Ste
         to,
         copied,
         copied,
-        spent("copy", copied, rate, ground.shares(load, name)),
+        spent(COPY.fixed, copied, rate, ground.shares(load, name)),
         free,
     )
 
 
 def _into_image(ground: Ground, load: Load) -> Steps:
     rate, extent, copied = ground.paths["source", "image"], load.hold.extent, load.copied
-    seconds = spent("copy", copied, rate, load.shares)
+    seconds = spent(COPY.fixed, copied, rate, load.shares)
     return [Step("copy", "image", load.number, "source", extent, extent, copied, copied, seconds)]
 
 
@@ -165,13 +168,13 @@ def _shrink(ground: Ground, disk: DiskName, load: Load) -> Step:
     """What lies past the new end is read and written on the same disk."""
     extent, to, packed = load.hold.extent, load.short, ground.packed(load)
     most = min(load.copied, (extent.length - to.length) * ground.sector)
-    seconds = spent("shrink", None if packed is None else 2 * packed, ground.rates[disk], BY_FILE, 2 * most)
+    seconds = spent(SHRINK.fixed, None if packed is None else 2 * packed, ground.rates[disk], BY_FILE, 2 * most)
     free = _free_behind(ground.source_starts, to)
     return Step("shrink", disk, load.number, None, extent, to, packed, packed, seconds, free)
 
 
 def _grow(ground: Ground, load: Load) -> Steps:
-    seconds = FIXED["grow"]
+    seconds = GROW.fixed
     free = _free_behind(ground.starts, load.goal)
     return [Step("grow", "target", load.number, None, load.placed, load.goal, 0, 0, seconds, free)]
 
@@ -179,13 +182,13 @@ def _grow(ground: Ground, load: Load) -> Steps:
 def _move(ground: Ground, load: Load, now: Extent, goal: Extent) -> Step:
     """Its whole length, or its used space where the mover knows the file system (rule 9.3)."""
     size, rate = now.length * ground.sector, ground.rates["target"]
-    low, _ = spent("move", 2 * min(load.copied, size), rate, BY_FILE)
-    _, high = spent("move", 2 * size, rate, BY_SECTOR)
+    low, _ = spent(MOVE.fixed, 2 * min(load.copied, size), rate, BY_FILE)
+    _, high = spent(MOVE.fixed, 2 * size, rate, BY_SECTOR)
     return Step("move", "target", load.number, None, now, goal, size, size, (low, max(low, high)))
 
 
 def _makes(ground: Ground) -> Steps:
-    seconds = FIXED["make"]
+    seconds = MAKE.fixed
     return [Step("make", "target", row.number, None, None, place, seconds=seconds) for row, place in ground.made]
 
 
@@ -193,7 +196,17 @@ def _read_whole(ground: Ground) -> Step:
     """Sector by sector, past read errors: the only time that the source is read."""
     extent = Extent(0, ground.plan.source.sectors)
     size, rate = extent.length * ground.sector, ground.paths["source", "image"]
-    return Step("read", "image", None, "source", extent, extent, size, size, spent("read", size, rate, BY_SECTOR))
+    return Step(
+        "read",
+        "image",
+        None,
+        "source",
+        extent,
+        extent,
+        size,
+        size,
+        spent(READ.fixed, size, rate, BY_SECTOR),
+    )
 
 
 def _write_back(ground: Ground) -> Step:
@@ -201,7 +214,17 @@ def _write_back(ground: Ground) -> Step:
     extent = Extent(0, last_end(ground))
     size = ground.facts.backup_size or ground.carried_bytes
     rate = ground.paths["image", "target"]
-    return Step("read", "target", None, "source", extent, extent, size, size, spent("read", size, rate, BY_FILE))
+    return Step(
+        "read",
+        "target",
+        None,
+        "source",
+        extent,
+        extent,
+        size,
+        size,
+        spent(READ.fixed, size, rate, BY_FILE),
+    )
 
 
 def last_end(ground: Ground) -> int:

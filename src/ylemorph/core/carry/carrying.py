@@ -11,10 +11,10 @@ from ..sizes import Units, format_size
 from .check_lists import Item, lists_of
 from .facts import FACTS, Facts
 from .ground import Ground
-from .rehearse import Frame, Verdict, rehearse
+from .rehearse import FilmFrame, Rehearsal, rehearse
 from .sequence import Sequence, WayKey
 from .times import Learned, added, time_range
-from .ways import Way, propose, proposed, sequence_of, steps_of, way_of, ways_of
+from .ways import Way, propose, proposed, sequence_of, way_of, ways_of
 
 
 @dataclass(frozen=True)
@@ -51,12 +51,12 @@ class Carrying:
         return None if way is None or way.steps is None else sequence_of(self.ground, way.key, way.steps)
 
     @cached_property
-    def rehearsal(self) -> Verdict | None:
+    def rehearsal(self) -> Rehearsal | None:
         return None if self.sequence is None else rehearse(self.sequence)
 
     @cached_property
-    def film(self) -> list[Frame]:
-        frames: list[Frame] = []
+    def film(self) -> list[FilmFrame]:
+        frames: list[FilmFrame] = []
         if self.sequence is not None:
             rehearse(self.sequence, frames)
         return frames
@@ -78,12 +78,6 @@ def carry_out(
                 f"{way} is not possible: {wished.why[:1].lower()}{wished.why[1:]}", at="way", mend="choose another way"
             )
     return made
-
-
-def steps_and_rehearsal(plan: Plan, facts: Facts, way: WayKey) -> Verdict:
-    """One way's steps, rehearsed, and nothing else. Raises BadOption where it has none."""
-    ground = Ground(plan, facts)
-    return rehearse(sequence_of(ground, way, steps_of(ground, way)))
 
 
 class Outlook(NamedTuple):

@@ -1,6 +1,26 @@
 """The order of steps in place on one disk (rule 10): smaller, then moved, then larger; each thing once.
 
-Rows that must pass each other need free space to pass through: one of them is put aside there.
+Rows stand on one disk, already as short as they must become, and have to come to other places without one being written
+over another. Two things are tried, the cheap one first:
+
+1. *Straight away.* A row goes to its place as soon as nothing else stands there. Rows that go toward the start are
+   looked at first to last, rows that go toward the end last to first: so the one in front makes room for the one
+   behind. As long as the rows keep their order this always leads to the end: among those that go toward the start the
+   first has only rows before it that are at their places already, and likewise from the end.
+2. *Through free space.* Where rows must pass each other, every one that waits can be in another's way. Then one of
+   them is put into a gap and moved a second time. Which one, and where, is searched for: a state is the places of the
+   rows, a step moves one row to its goal or to either end of a gap that holds it, the cost is the sectors moved.
+   The search is A*: what must be moved at least is each row that is not at its place, once, which never overstates,
+   so the first state taken that is the goal is the cheapest. It ends after ``MOST_STATES`` places. Of very many rows
+   the smallest that a gap holds stands aside, each at most once, until few enough wait.
+
+Kept true after every move: no two rows overlap, and none leaves the usable part. It ends: a move straight away takes
+a row from those that wait, each row stands aside once, and no state is looked at twice. Where no gap holds any row that
+waits, the answer is the row and the sectors that are missing.
+
+Example: 10 sectors, A at 0 to 4, B at 4 to 7, free from 7; wanted is B first: B at 0, A at 3. Neither can go: each
+stands in the other's place. The gap of 3 holds B: B to 7, A to 3, B to 0; 3 + 4 + 3 = 10 sectors are moved. A does not
+fit the gap; were the disk one sector shorter, that one would be missing.
 """
 
 from functools import lru_cache

@@ -5,7 +5,6 @@ from typing import NamedTuple
 
 from ..disk.model import Disk, Link
 from ..sizes import div_up
-from .sequence import StepKind
 
 MB = 10**6
 
@@ -36,12 +35,6 @@ WORKSPACE = Rate(60 * MB, 550 * MB)  # where an image lies: a hard disk to a qui
 # Thousandths of the rate that are reached (rule 11.2).
 BY_FILE, BY_SECTOR = (200, 900), (700, 950)
 
-# Seconds that a step takes beside what it reads and writes.
-FIXED: dict[StepKind, tuple[int, int]] = {
-    "read": (5, 60), "copy": (2, 30), "shrink": (20, 300), "grow": (5, 120), "move": (5, 60), "table": (2, 60),
-    "cut": (1, 10), "mend-table": (2, 60), "make": (1, 30), "check": (15, 600), "identity": (1, 30),
-}  # fmt: skip
-
 
 def rate_of(disk: Disk, link: Link = "unknown") -> Rate:
     """What a disk gives on ``link``, or on the one that its survey names."""
@@ -49,9 +42,11 @@ def rate_of(disk: Disk, link: Link = "unknown") -> Rate:
     return medium.along(LINK_RATES[disk.link if link == "unknown" else link])
 
 
-def spent(kind: StepKind, moved: int | None, rate: Rate, shares: tuple[int, int], most: int = 0) -> tuple[int, int]:
-    """Seconds of a step that moves so many bytes; where that is not known, of none up to ``most``."""
-    low, high = FIXED[kind]
+def spent(
+    fixed: tuple[int, int], moved: int | None, rate: Rate, shares: tuple[int, int], most: int = 0
+) -> tuple[int, int]:
+    """Seconds of a step that moves so many bytes beside what is ``fixed``; where that is not known, up to ``most``."""
+    low, high = fixed
     least, largest = (0, most) if moved is None else (moved, moved)
     return (
         low + least * 1000 // (rate.high * shares[1]),

@@ -11,13 +11,13 @@ from ..disk.model import Disk, Flag, Partition, TableNote
 from ..disk.tables import usable_range
 from ..fit.finding_kinds import LEVELS, Size
 from ..sizes import Extent, MiB, format_size
-from .differences import Difference
+from .differences import Difference, DifferenceKey
 from .planned import DiskSigns, Planned, PlannedRow
 
 # Clearly less than went over: tables that a smaller file system does not have explain no more than this.
 SHORT_PERCENT, SHORT_LEAST = 70, 64 * MiB  # common practice, no source
 KEPT_FLAGS: tuple[Flag, ...] = ("active", "required")
-TABLE_NOTES: dict[TableNote, str] = {
+TABLE_NOTES: dict[TableNote, DifferenceKey] = {
     "backup-missing": "backup-missing", "backup-misplaced": "backup-misplaced", "copies-differ": "copies-differ",
     "primary-damaged": "copies-differ",
 }  # fmt: skip
@@ -88,7 +88,7 @@ class _Comparison:
             yield Difference("wrong-size-disk", None, figures, {"bytes": wanted}, {"bytes": found.size_bytes})
             return
         if found.table != planned.table:
-            key = "no-table" if found.table == "none" else "table-kind"
+            key: DifferenceKey = "no-table" if found.table == "none" else "table-kind"
             names = (planned.table.upper(),) if key == "no-table" else (found.table.upper(), planned.table.upper())
             yield Difference(key, None, names, {"table": planned.table}, {"table": found.table})
             return
@@ -139,6 +139,7 @@ class _Comparison:
         if partition.sectors == row.extent.length or same_end:
             return
         size, planned = partition.sectors * self.sector, row.extent.length * self.sector
+        key: DifferenceKey
         if size < planned:
             near = abs(size - row.source_bytes) < max(self.planned.grain_bytes, MiB)
             key = "old-size" if row.change == "grows" and near else "smaller"

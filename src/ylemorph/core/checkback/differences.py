@@ -25,7 +25,13 @@ class DifferenceKind(NamedTuple):
 
 
 # Some codes have several sentences; the key tells them apart.
-DIFFERENCES: dict[str, DifferenceKind] = {
+DifferenceKey = Literal[
+    "wrong-size-disk", "source-again", "no-table", "table-kind", "backup-missing", "backup-misplaced", "copies-differ",
+    "row-missing", "last-row-missing", "row-unexpected", "start-off", "off-grain", "old-size", "smaller", "larger",
+    "grown", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off", "flag-off",
+    "contents-short", "damaged", "dirty",
+]  # fmt: skip
+DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "wrong-size-disk": DifferenceKind(
         "wrong-size-disk", "stop", "This disk has {0}, the plan was made for {1}.",
         "Read the disk that the job names, or plan anew for this one.",
@@ -128,7 +134,7 @@ DIFFERENCES: dict[str, DifferenceKind] = {
 class Difference(NamedTuple):
     """A key of the table, the row (None: the whole disk), the figures of its sentences, and both sides as data."""
 
-    key: str
+    key: DifferenceKey
     row: int | None
     figures: tuple[object, ...] = ()
     planned: Mapping[str, Any] = MappingProxyType({})

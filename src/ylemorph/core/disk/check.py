@@ -36,7 +36,8 @@ def checked(disk: Disk) -> Disk:
         _check_partition(disk, partition, f"disk.partitions[{index}]")
     ordered = tuple(sorted(map(_plain_partition, disk.partitions), key=lambda p: (p.first_lba, not p.is_container)))
     _check_overlaps(ordered, places)
-    _check_mbr(disk, ordered, places)
+    if disk.table == "mbr":
+        _check_mbr(ordered, places)
     return _plain(disk).but(partitions=ordered)
 
 
@@ -137,37 +138,46 @@ def _overlap(before: Partition, after: Partition, places: dict[int, int]) -> Bad
     )
 
 
-def _check_mbr(disk: Disk, ordered: tuple[Partition, ...], places: dict[int, int]) -> None:
-    if disk.table != "mbr":
-        return
+def _check_mbr(ordered: tuple[Partition, ...], places: dict[int, int]) -> None:
     logicals = [p for p in ordered if p.logical]
     containers = [p for p in ordered if p.is_container]
     primaries = [p for p in ordered if not (p.logical or p.is_container)]
-    if len(containers) > 1:
+    _check_entries(len(primaries), len(containers), has_extended=bool(logicals or containers))
+    for container in containers:
+        _check_inside(container, logicals, places)
+    if logicals:
+        _check_between(primaries, logicals, places)
+
+
+def _check_entries(primaries: int, containers: int, *, has_extended: bool) -> None:
+    if containers > 1:
         raise BadSurvey(
             "an MBR holds one extended partition only", at="disk.partitions", mend="leave the second one out"
         )
-    if len(primaries) + bool(logicals or containers) > MAX_PRIMARIES:
+    if primaries + has_extended > MAX_PRIMARIES:
+        more = " and an extended partition" if has_extended else ""
         raise BadSurvey(
-            f"an MBR holds four entries, this one has {len(primaries)} primaries"
-            + (" and an extended partition" if logicals or containers else ""),
+            f"an MBR holds four entries, this one has {primaries} primaries{more}",
             at="disk.partitions",
             mend="mark those inside the extended partition as logical",
         )
+
+
+def _check_inside(container: Partition, logicals: list[Partition], places: dict[int, int]) -> None:
     for logical in logicals:
-        at = f"disk.partitions[{places[logical.number]}].first_lba"
-        for container in containers:
-            inside = container.first_lba <= logical.first_lba and logical.extent.stop <= container.extent.stop
-            if not inside:
-                raise BadSurvey(
-                    f"logical partition {logical.number} stands outside the extended partition {container.number}",
-                    at=at,
-                    mend="correct its start or the extended partition's size",
-                )
-        for primary in primaries:
-            if logicals[0].first_lba < primary.first_lba < logicals[-1].first_lba:
-                raise BadSurvey(
-                    f"primary partition {primary.number} stands between logical partitions",
-                    at=f"disk.partitions[{places[primary.number]}].first_lba",
-                    mend="mark it as logical or correct its start",
-                )
+        if logical.first_lba < container.first_lba or logical.extent.stop > container.extent.stop:
+            raise BadSurvey(
+                f"logical partition {logical.number} stands outside the extended partition {container.number}",
+                at=f"disk.partitions[{places[logical.number]}].first_lba",
+                mend="correct its start or the extended partition's size",
+            )
+
+
+def _check_between(primaries: list[Partition], logicals: list[Partition], places: dict[int, int]) -> None:
+    for primary in primaries:
+        if logicals[0].first_lba < primary.first_lba < logicals[-1].first_lba:
+            raise BadSurvey(
+                f"primary partition {primary.number} stands between logical partitions",
+                at=f"disk.partitions[{places[primary.number]}].first_lba",
+                mend="mark it as logical or correct its start",
+            )

@@ -63,22 +63,24 @@ def propose_roles(disk: Disk, given: Mapping[int, Role] | None = None) -> Roles:
     traces of it, it is the system; where several could, they stay ``data`` and are named in ``in_doubt`` for the user
     to choose from.
     """
-    rows = disk.rows
-    found = {p.number: p.role or _role_told(disk, p) for p in rows}
-    if given:
-        found.update(given)
-    in_doubt: tuple[int, ...] = ()
-    known = found.values()
-    if None not in known:
-        return Roles(found, ())  # type: ignore[arg-type]  # none of them is None
-    if "system" not in known and ("start" in known or any("active" in p.flags for p in rows)):
-        candidates = tuple(p.number for p in rows if found[p.number] is None and kind_of(p) in SYSTEM_KINDS)
-        hinted = tuple(n for n in candidates if any(p.number == n and _has_hint(p) for p in rows))
-        if len(candidates) == 1 or len(hinted) == 1:
-            found[(hinted or candidates)[0]] = "system"
-        else:
-            in_doubt = candidates
-    return Roles({p.number: found[p.number] or _rest_role(p) for p in rows}, in_doubt)
+    found: dict[int, Role | None] = {p.number: p.role or _role_told(disk, p) for p in disk.rows}
+    found.update(given or {})
+    in_doubt = _choose_system(disk, found)
+    return Roles({p.number: found[p.number] or _rest_role(p) for p in disk.rows}, in_doubt)
+
+
+def _choose_system(disk: Disk, found: dict[int, Role | None]) -> tuple[int, ...]:
+    """Set the system in ``found`` where one row alone can be it; else the numbers of those that could."""
+    known = set(found.values())
+    starts = "start" in known or any("active" in p.flags for p in disk.rows)
+    if "system" in known or None not in known or not starts:
+        return ()
+    candidates = [p for p in disk.rows if found[p.number] is None and kind_of(p) in SYSTEM_KINDS]
+    hinted = [p for p in candidates if _has_hint(p)]
+    if len(candidates) == 1 or len(hinted) == 1:
+        found[(hinted or candidates)[0].number] = "system"
+        return ()
+    return tuple(p.number for p in candidates)
 
 
 def _has_hint(partition: Partition) -> bool:

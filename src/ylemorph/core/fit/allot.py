@@ -1,8 +1,27 @@
 """Share grains among rows (rules 6.1 to 6.3). Integers only; no I/O, clock, random or framework.
 
-Every sharing is one number lambda in ``clamp(lambda x weight, lo, hi)``. The sum of these is piecewise
-linear in lambda and never falls, so a sweep over the points where a row leaves its floor or reaches its
-ceiling finds the stretch that holds the capacity, and one division gives lambda exactly.
+Each row has a floor, a ceiling and a weight, all in grains; the sizes must add up to the capacity. Every sharing is one
+number lambda: a row gets ``clamp(lambda x weight, floor, ceiling)``. What follows from that:
+
+- The sum of the sizes never falls when lambda rises, and is linear between *bends*: a row leaves its floor at
+  ``floor / weight`` and stops at its ceiling at ``ceiling / weight``. Between two bends the sum is
+  ``constant + slope x lambda``, where the slope is the weights of the rows that are on their way, and the constant is
+  the floors and ceilings at which the others stand.
+- So the bends are sorted once and swept in order, with constant and slope kept up to date and the whole sum at each
+  bend remembered. The first bend at which the capacity is reached ends the stretch that holds it, and one division
+  gives lambda exactly: ``(capacity - constant) / slope``. The sweep does not depend on the capacity, so one
+  `Sharing` serves any number of targets, and goes only as far as one asked for.
+- Lambda times a weight is rarely whole. Each row is rounded down, and the grains that are left (fewer than there are
+  rows on their way) go one each to the largest remainders, of equals to the earlier row (rule 6.2). A row at a bound
+  has no remainder, so nobody is lifted over a ceiling.
+
+Kept true: every size lies between floor and ceiling; the sum is the capacity, or every row with a weight is at its
+ceiling. No float takes part: bends are compared as integers after a shift that keeps different fractions apart.
+
+Example: capacity 10, floors (1, 2, 0), ceilings (9, 3, 9), weights (2, 1, 1). Bends: the third row leaves 0 at 0, the
+first leaves 1 at 1/2, the second leaves 2 at 2 and reaches 3 at 3; then 9/2 and 9. At lambda = 2 the sum is 4 + 2 + 2 =
+8, at 3 it is 6 + 3 + 3 = 12: the capacity lies between, where all three are on their way (slope 4, constant 0). Lambda
+is 10/4, the sizes are 5, 2.5 and 2.5; rounded down 9 are given, and the one left goes to the second row: (5, 3, 2).
 """
 
 from bisect import bisect_left
@@ -82,11 +101,6 @@ class Sharing:
             whole.append(size)
             parts.append(part)
         return _give_out(capacity, whole, parts)
-
-
-def allot(capacity: int, floors: Sequence[int], ceilings: Sequence[int], weights: Sequence[int]) -> tuple[int, ...]:
-    """``Sharing.sizes`` for one capacity."""
-    return Sharing(floors, ceilings, weights).sizes(capacity)
 
 
 def between(capacity: int, floors: Sequence[int], comforts: Sequence[int]) -> tuple[tuple[int, ...], Share]:

@@ -9,6 +9,18 @@ from ..sizes import Units, format_size
 from .rows import Row
 
 Level = Literal["stop", "mind", "note"]
+FindingCode = Literal[
+    "sector-size-differs", "source-is-target", "nothing-to-carry", "target-holds-data", "target-failing",
+    "table-lost-whole", "firmware-cannot-start", "no-table", "source-failing", "source-worn", "target-worn",
+    "table-first-copy-damaged", "table-copies-differ", "table-hybrid", "table-chain-broken", "partition-cut-off",
+    "array-member", "table-backup-missing", "table-backup-misplaced", "table-without-guard", "start-left-behind",
+    "system-left-behind", "no-start-row", "firmware-asked", "no-start-row-for-uefi", "system-unclear", "used-unknown",
+    "not-resizable-now", "unreachable", "free-space-cut-off", "row-tight", "nearly-full", "table-lost",
+    "few-sectors-short", "identity-equal", "past-new-end", "past-new-end-unknown", "counts-differ",
+    "backup-boot-missing", "resizer-refuses-clusters", "resizer-refuses-stable-inodes", "encrypted", "row-left-behind",
+    "recovery-left-behind", "fat-limit", "grows-for-nothing", "held-by-kind", "grow-only", "misaligned",
+    "swap-made-new", "space-left-over", "data-only",
+]  # fmt: skip
 LEVELS: tuple[Level, ...] = ("stop", "mind", "note")
 
 
@@ -24,7 +36,7 @@ class FindingKind(NamedTuple):
     do: str
 
 
-FINDINGS: dict[str, FindingKind] = {
+FINDINGS: dict[FindingCode, FindingKind] = {
     "sector-size-differs": FindingKind(
         "stop",
         "The source has sectors of {0} bytes, the target of {1}.",
@@ -259,7 +271,7 @@ FINDINGS: dict[str, FindingKind] = {
 class Finding(NamedTuple):
     """A kind from the table above, the row it is about (None: the whole disk) and the figures of its sentences."""
 
-    code: str
+    code: FindingCode
     row: int | None
     figures: tuple[object, ...] = ()
 

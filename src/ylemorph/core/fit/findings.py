@@ -1,13 +1,14 @@
 """The checks that find what is worth saying about one disk and about a plan."""
 
 from collections.abc import Collection, Iterator
+from typing import Literal
 
 from ..disk.compare import confirmation, confirms, is_few_short, same_disk
 from ..disk.filesystems import BLOCKING, KIND_NAMES, MOST_BYTES, kind_of, state_of
-from ..disk.model import Disk, FileSystemNote, TableNote
+from ..disk.model import Disk, FileSystemNote, HealthState, Role, TableNote
 from ..disk.roles import EFI_SYSTEM
 from ..sizes import format_size
-from .finding_kinds import Finding, Size, gravest_first
+from .finding_kinds import Finding, FindingCode, Size, gravest_first
 from .frame import planned_table
 from .layout import Layout
 from .options import Options
@@ -80,7 +81,7 @@ def contents_of(disk: Disk) -> str:
 
 
 # A finding for each thing that a reader can say of a table.
-TABLE_CODES: dict[TableNote, str] = {
+TABLE_CODES: dict[TableNote, FindingCode] = {
     "primary-damaged": "table-first-copy-damaged",
     "backup-missing": "table-backup-missing",
     "backup-misplaced": "table-backup-misplaced",
@@ -95,7 +96,7 @@ TABLE_CODES: dict[TableNote, str] = {
 
 
 # A finding for each thing that a reader can say of a file system.
-NOTE_CODES: dict[FileSystemNote, str] = {
+NOTE_CODES: dict[FileSystemNote, FindingCode] = {
     "backup-boot-missing": "backup-boot-missing",
     "counts-differ": "counts-differ",
     "bigalloc": "resizer-refuses-clusters",
@@ -110,9 +111,19 @@ def _about_one_table(source: Disk) -> Iterator[Finding]:
         yield Finding("no-table", None, (source.model or "The source", contents_of(source)))
 
 
-def _about_health(disk: Disk, which: str) -> Iterator[Finding]:
+Which = Literal["source", "target"]
+HEALTH_CODES: dict[tuple[Which, HealthState], FindingCode] = {
+    ("source", "failing"): "source-failing",
+    ("source", "worn"): "source-worn",
+    ("target", "failing"): "target-failing",
+    ("target", "worn"): "target-worn",
+}
+
+
+def _about_health(disk: Disk, which: Which) -> Iterator[Finding]:
     health = disk.health
-    if health is None or health.state not in ("worn", "failing"):
+    code = HEALTH_CODES.get((which, health.state)) if health is not None else None
+    if health is None or code is None:
         return
     words = [
         text
@@ -125,7 +136,7 @@ def _about_health(disk: Disk, which: str) -> Iterator[Finding]:
         for text in (text.format(value),)
     ]
     figures = (disk.model or f"The {which}", ", ".join(words) or "no figures given")
-    yield Finding(f"{which}-{health.state}", None, figures)
+    yield Finding(code, None, figures)
 
 
 def _about_roles(source: Disk, rows: Collection[Row], in_doubt: tuple[int, ...]) -> Iterator[Finding]:
@@ -167,11 +178,19 @@ def _about_start_mode(source: Disk, layout: Layout, options: Options) -> Iterato
 START_KINDS = {EFI_SYSTEM: "uefi", "0xEF": "uefi", "21686148-6449-6E6F-744E-656564454649": "legacy"}
 
 
+# Roles without which a machine does not start as it did.
+LEFT_CODES: dict[Role, FindingCode] = {
+    "start": "start-left-behind",
+    "system": "system-left-behind",
+    "recovery": "recovery-left-behind",
+}
+
+
 def _about_left(row: Row, layout: Layout) -> Iterator[Finding]:
     if row.dropped:
         yield Finding("table-lost", row.number, (row, layout.frame.table.upper()))
-    elif row.role in ("start", "system", "recovery"):
-        yield Finding(f"{row.role}-left-behind", row.number, (row,))
+    elif row.role in LEFT_CODES:
+        yield Finding(LEFT_CODES[row.role], row.number, (row,))
     elif row.role in ("data", "tools", "unknown"):
         used = row.fs.used_bytes if row.fs is not None else None
         yield Finding("row-left-behind", row.number, (row, Size(row.source_bytes if used is None else used)))

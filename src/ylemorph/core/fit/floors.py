@@ -12,7 +12,7 @@ comfort floor = max(hard floor, used' + headroom)                           5.4
 from typing import Literal, NamedTuple
 
 from ..disk.model import Role
-from ..sizes import Bytes, MiB
+from ..sizes import Bytes, MiB, div_up
 from .options import Headroom
 
 SLACK_LEAST = 16 * MiB  # common practice, no source
@@ -50,8 +50,7 @@ def floors_of(
     shed_bytes: int = 0,
 ) -> Floors:
     """Rules 5.2 to 5.5 for a row that carries ``carried_bytes``; the other terms are 0 where unknown or cleared."""
-    share = -(-carried_bytes * SLACK_PERCENT // 100)
-    slack = share if share > SLACK_LEAST else SLACK_LEAST
+    slack = max(SLACK_LEAST, div_up(carried_bytes * SLACK_PERCENT, 100))
     wanted = carried_bytes - shed_bytes + slack
     binding: Binding = "used"
     if immovable_bytes > wanted:
@@ -61,10 +60,7 @@ def floors_of(
     if wanted > source_bytes or not may_shrink:
         wanted, binding = source_bytes, "source"
     least = headroom.system_bytes if role == "system" else headroom.data_bytes
-    share = -(-carried_bytes * headroom.hundredths // 100_00)
-    room = share if share > least else least
+    room = max(least, div_up(carried_bytes * headroom.hundredths, 100_00))
     comfort = carried_bytes + room
-    hard = -(-wanted // grain)
-    easy = -(-(comfort if comfort > wanted else wanted) // grain)
-    lines = (carried_bytes, slack, room, immovable_bytes, minimum_bytes, shed_bytes, hard, easy, binding)
-    return tuple.__new__(Floors, lines)  # half the time of the class's own call; there are very many
+    hard, easy = div_up(wanted, grain), div_up(max(comfort, wanted), grain)
+    return Floors(carried_bytes, slack, room, immovable_bytes, minimum_bytes, shed_bytes, hard, easy, binding)

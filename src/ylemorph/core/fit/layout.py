@@ -181,9 +181,7 @@ def lay_out(source: Disk, target: Disk, options: Options) -> Layout:
 
 def _as_elastic(row: Row, floors: Floors) -> Elastic:
     low = floors.comfort if floors.comfort < row.ceiling else row.ceiling
-    return tuple.__new__(  # half the time of the class's own call
-        Elastic, (row.base, floors.hard, low, row.ceiling, floors.carried_bytes, row.role == "system")
-    )
+    return Elastic(row.base, floors.hard, low, row.ceiling, floors.carried_bytes, row.role == "system")
 
 
 def _chosen(shared: list[Row], options: Options) -> int | None:

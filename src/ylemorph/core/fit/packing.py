@@ -1,6 +1,7 @@
 """Data that has to move (rule 9)."""
 
 from ..disk.model import Partition
+from ..sizes import div_up
 
 
 def bytes_past(partition: Partition | None, new_size: int, source_bytes: int) -> int | None:
@@ -22,5 +23,5 @@ def bytes_past(partition: Partition | None, new_size: int, source_bytes: int) ->
         if start >= new_size:
             total += used
         elif stop > new_size:
-            total += -(-used * (stop - new_size) // (stop - start))
+            total += div_up(used * (stop - new_size), stop - start)
     return total

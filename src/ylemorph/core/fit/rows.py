@@ -133,7 +133,7 @@ class _RowReader:
         role = self.roles[number]
         ability = ability_of(partition, reserved=role == "reserved")
         source_bytes, grain = partition.sectors * self.sector, self.grain
-        base = ceiling = -(-source_bytes // grain)
+        base = ceiling = div_up(source_bytes, grain)
         used = 0 if ability.made_new else fs.used_bytes if fs is not None else None
         resizable = ability.smaller or ability.larger
         may_change = role in ELASTIC_ROLES or number in options.elastic
@@ -148,12 +148,9 @@ class _RowReader:
             ceiling = limit if limit > base else base
         pin = self._pin(partition, floors, base, ceiling) if number in self.pins else None
         carried, logical = number not in options.leave, partition.logical and self.keeps_logicals
-        return tuple.__new__(  # half the time of the class's own call; there are very many
-            Row,
-            (
-                number, partition, fs, role, ability, carried, elastic, logical, source_bytes, base, ceiling, pin,
-                floors, used is None and may_change, False,
-            ),
+        return Row(
+            number, partition, fs, role, ability, carried, elastic, logical, source_bytes, base, ceiling, pin, floors,
+            used is None and may_change, False,
         )  # fmt: skip
 
     def _pin(self, partition: Partition, floors: Floors | None, base: int, ceiling: int) -> int:

@@ -19,7 +19,7 @@ from ..fit.plan import PlanRow, make_plan
 from ..sizes import Bytes, Units, format_size
 from .bench_changes import ChooseWay, SetFact
 from .change import Change
-from .row_changes import Hold, Leave
+from .row_changes import HoldRow, Leave
 from .size_changes import Pin
 
 Reason = Literal["would-not-shrink", "read-error", "no-room", "program-error", "stopped"]
@@ -168,7 +168,7 @@ def _held(failure: _Failure) -> Iterator[WayOut]:
         pins=tuple(pin for pin in options.pins if pin[0] != row.number),
         grow=None if options.grow == row.number else options.grow,
     )
-    yield from _planned(failure, f"Hold {row.row.name} at its size", Hold(row.number), held)
+    yield from _planned(failure, f"Hold {row.row.name} at its size", HoldRow(row.number), held)
 
 
 def _less_smaller(failure: _Failure) -> Iterator[WayOut]:

@@ -8,7 +8,7 @@ from ..errors import OutOfBounds
 from ..fit.layout import Layout, Prepared
 from ..fit.options import Options
 from ..fit.plan import make_plan
-from ..sizes import format_size
+from ..sizes import div_up, format_size
 from .amendments import ListLightened, SetDiskSize, SetImmovableEnd, SetUsed
 from .bench_changes import ChooseWay, SetFact
 from .change import Applied, Change
@@ -16,10 +16,10 @@ from .disk_changes import Confirm, Describe, SetSource, SetTarget
 from .row_changes import (
     Carry,
     ClearEnd,
-    Hold,
+    HoldRow,
     Leave,
     Lighten,
-    Move,
+    MoveRow,
     Release,
     Reset,
     SetFit,
@@ -35,8 +35,8 @@ CHANGES: dict[str, type[Change]] = {
     change.key: change
     for change in (
         Describe, SetSource, SetTarget, Confirm, SetDiskSize, SetUsed, SetImmovableEnd, ListLightened, SetFit, TakeRest,
-        Pin, Unpin, Drag, Leave, Carry, Hold, Release, SetRole, Lighten, SetGrowth, ClearEnd, Move, SetOption, Reset,
-        SetFact, ChooseWay,
+        Pin, Unpin, Drag, Leave, Carry, HoldRow, Release, SetRole, Lighten, SetGrowth, ClearEnd, MoveRow, SetOption,
+        Reset, SetFact, ChooseWay,
     )
 }  # fmt: skip
 
@@ -65,7 +65,7 @@ def _leaves_room(before: JobState, change: "Pin | Drag", options: Options, layou
     if layout.verdict != "does-not-fit" or make_plan(*before.pair, before.options).verdict == "does-not-fit":
         return
     size, grain = dict(options.pins).get(change.row, 0), options.grain_bytes
-    most = -(-size // grain) * grain - layout.shortfall_bytes
+    most = div_up(size, grain) * grain - layout.shortfall_bytes
     raise OutOfBounds(
         f"{format_size(size)} leaves the other rows {format_size(layout.shortfall_bytes)} too little",
         at="size",

@@ -73,7 +73,7 @@ class Carry(Change):
 
 
 @dataclass(frozen=True, slots=True)
-class Hold(Change):
+class HoldRow(Change):
     key: ClassVar[str] = "hold"
     row: int
 
@@ -159,7 +159,7 @@ class ClearEnd(Change):
 
 
 @dataclass(frozen=True, slots=True)
-class Move(Change):
+class MoveRow(Change):
     """Move a row on the target by so many places, toward the end where ``places`` is positive (rule 7.1)."""
 
     key: ClassVar[str] = "move"

@@ -10,8 +10,8 @@ from ...core.carry.carrying import Carrying
 from ...core.carry.check_lists import When
 from ...core.carry.figures import figures_of
 from ...core.carry.sequence import Step
+from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
-from ...core.carry.words import words_of
 from ...core.disk.filesystems import KIND_NAMES
 from ...core.disk.model import Disk
 from ...core.fit.fits import FIT_NAMES

@@ -10,9 +10,9 @@ from rich.text import Text
 from ...core.carry.carrying import Carrying
 from ...core.carry.figures import Figure, figures_of
 from ...core.carry.sequence import Step
+from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
 from ...core.carry.ways import WAY_KINDS
-from ...core.carry.words import words_of
 from ...core.fit.layout import verdict_name
 
 

@@ -104,15 +104,15 @@ def _mbr(plan: Plan, entries: list[Entry], own_identity: uuid.UUID) -> Pieces:
     return pieces
 
 
-Slot = tuple[int, int, int, int]
+TableSlot = tuple[int, int, int, int]
 
 
-def _slot(entry: Entry, counted_from: int) -> Slot:
+def _slot(entry: Entry, counted_from: int) -> TableSlot:
     status = 0x80 if "active" in entry.flags else 0
     return status, int(entry.type, 16), entry.first_lba - counted_from, entry.sectors
 
 
-def _record(slots: "list[Slot] | list[Slot | None]", signature: int = 0) -> bytes:
+def _record(slots: "list[TableSlot] | list[TableSlot | None]", signature: int = 0) -> bytes:
     """A first sector's 512 bytes: signature of the disk, up to four entries, and the mark at the end."""
     record = bytearray(512)
     struct.pack_into("<I", record, 440, signature)

@@ -7,6 +7,7 @@ from typing import Any
 from ...core.disk.listing import Listed, complete_listing
 from ...core.disk.model import MOST_TEXT, SECTOR_SIZES, Disk, Flag, Partition
 from ...core.errors import BadSurvey
+from ...core.sizes import div_up
 
 # The UEFI attribute bits as the utility writes them: by name, or by number after ``GUID:``.
 ATTRIBUTE_WORDS: dict[str, Flag] = {"RequiredPartition": "required", "62": "hidden", "63": "no-auto"}
@@ -76,7 +77,7 @@ def _disk(device: str, headers: Mapping[str, Any], rows: list[dict[str, Any]]) -
     if sector not in SECTOR_SIZES:
         raise BadSurvey(f"{sector} is not a sector size", at="sector-size", mend="use 512 or 4096")
     last = headers.get("last-lba")
-    entries = -(-16384 // sector)
+    entries = div_up(16384, sector)
     disk = Disk(
         sectors=_number(last, "last-lba") + 2 + entries if gpt and last else 0,
         logical_sector_bytes=sector,

@@ -138,22 +138,25 @@ def _roles(read: Sequence[_Read]) -> list[Role | None]:
     """
     roles = [what.role for what in read]
     large = [i for i, what in enumerate(read) if what.size > SMALL_BYTES and roles[i] is None]
-    for i, what in enumerate(read):
-        if roles[i] is not None or i in large:
-            continue
-        if what.kind == "swap":
-            roles[i] = "swap"
-        elif what.size in RESERVED_BYTES and what.used is None and what.kind is None:
-            roles[i] = "reserved"
-        elif large and i < large[0] and "start" not in roles:
-            roles[i] = "start"
-        elif large and i > large[-1] and what.kind in (None, "ntfs", "unknown"):
-            roles[i] = "recovery"
-    if "system" not in roles and "start" in roles and large:
-        roles[large[0]] = "system"
-        for i in large[1:]:
-            roles[i] = "data"
+    for i in [i for i in range(len(read)) if i not in large]:
+        roles[i] = roles[i] or _small_role(read[i], i, large, may_start="start" not in roles)
+    if "system" not in roles and "start" in roles:
+        for i in large:
+            roles[i] = "system" if i == large[0] else "data"
     return roles
+
+
+def _small_role(what: _Read, place: int, large: list[int], *, may_start: bool) -> Role | None:
+    """The role of a row that is not ``large``, by what it is and on which side of the large ones it stands."""
+    if what.kind == "swap":
+        return "swap"
+    if what.size in RESERVED_BYTES and what.used is None and what.kind is None:
+        return "reserved"
+    if large and place < large[0] and may_start:
+        return "start"
+    if large and place > large[-1] and what.kind in (None, "ntfs", "unknown"):
+        return "recovery"
+    return None
 
 
 def _partition(

@@ -1,6 +1,6 @@
 """The shapes of a shelf against a source, and of a mix."""
 
-from ...core.buy.shelf import Form
+from ...core.buy.shelf import FormFactor
 from ...core.buy.verdicts import Wanted as WantedVerdict
 from ...core.disk.model import Link
 from ...core.fit.layout import Verdict
@@ -30,7 +30,7 @@ class OfferModel(Shape):
     logical_sector_bytes: int
     size_bytes: int
     link: Link
-    form: Form
+    form: FormFactor
     price: int | None
     currency: str
     stock: int | None

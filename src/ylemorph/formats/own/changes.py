@@ -34,10 +34,10 @@ from .row_sizes import RowFigures, row_size
 from .survey import SurveyModel, first_problem
 from .target_models import TargetModel
 from .targets import target_from_text
-from .wire import Described, Line, Note
+from .wire import Described, Note, ShortText
 
 TEXT_FIELDS = ("name", "code", "machine", "note")
-Number = Annotated[int, Field(gt=-(2**63), lt=2**63)]
+SignedNumber = Annotated[int, Field(gt=-(2**63), lt=2**63)]
 LongText = Annotated[str, Field(max_length=1_000_000)]
 Unit = Literal["gib", "gb"] | None  # of a number without one
 Sent = Any  # a model of one kind, checked
@@ -187,19 +187,21 @@ class _Typed(NamedTuple):
     fields: dict[str, tuple[Any, Any]]
 
 
-_ROW, _SIZE, _BARE = (Number, ...), (Line | int | None, None), (Unit, None)
+_ROW, _SIZE, _BARE = (SignedNumber, ...), (ShortText | int | None, None), (Unit, None)
 _TYPED: dict[str, _Typed] = {
-    "describe": _Typed(_describe, {**dict.fromkeys(TEXT_FIELDS, (Line | None, None)), "note": (Note | None, None)}),
+    "describe": _Typed(
+        _describe, {**dict.fromkeys(TEXT_FIELDS, (ShortText | None, None)), "note": (Note | None, None)}
+    ),
     "source": _Typed(_source, {"survey": (SurveyModel | None, ...)}),
     "target": _Typed(_target, {"target": (TargetModel | None, ...)}),
     "confirm": _Typed(_confirm, {"text": (Annotated[str, Field(max_length=400)], ...)}),
-    "disk-size": _Typed(_disk_size, {"size": (Line, ...)}),
-    "used": _Typed(_used, {"row": _ROW, "text": (Line, ...), "bare": _BARE}),
-    "immovable": _Typed(_immovable, {"row": _ROW, "text": (Line, ...), "bare": _BARE}),
+    "disk-size": _Typed(_disk_size, {"size": (ShortText, ...)}),
+    "used": _Typed(_used, {"row": _ROW, "text": (ShortText, ...), "bare": _BARE}),
+    "immovable": _Typed(_immovable, {"row": _ROW, "text": (ShortText, ...), "bare": _BARE}),
     "lightened": _Typed(_lightened, {"row": _ROW, "text": (LongText, ...)}),
-    "pin": _Typed(_pin, {"row": _ROW, "size": (Line, ...), "bare": _BARE}),
-    "leave": _Typed(_leave, {"rows": (Annotated[list[Number], Field(max_length=MOST_ITEMS)], ...)}),
-    "lighten": _Typed(_lighten, {"row": _ROW, "size": (Line | int, ...)}),
+    "pin": _Typed(_pin, {"row": _ROW, "size": (ShortText, ...), "bare": _BARE}),
+    "leave": _Typed(_leave, {"rows": (Annotated[list[SignedNumber], Field(max_length=MOST_ITEMS)], ...)}),
+    "lighten": _Typed(_lighten, {"row": _ROW, "size": (ShortText | int, ...)}),
     "growth": _Typed(_growth, {"row": _ROW, "size": _SIZE}),
     "fact": _Typed(_fact, {"fact": (FactKey, ...), "value": _SIZE}),
 }
@@ -218,7 +220,7 @@ def _as_kept(kind: type[Change]) -> dict[str, Any]:
     """The fields of a change that is sent as it is kept."""
     hints = get_type_hints(kind)
     return {
-        field.name: (Number if hints[field.name] is int else hints[field.name], _usual(field.default))
+        field.name: (SignedNumber if hints[field.name] is int else hints[field.name], _usual(field.default))
         for field in fields(kind)
     }
 
@@ -232,7 +234,7 @@ def _made(kind: type[Change]) -> type[BaseModel]:
     return _model_of(kind.__name__, kind.__doc__, (kind.key,), typed.fields if typed else _as_kept(kind))
 
 
-OptionValue = Line | int | float | Annotated[list[Number], Field(max_length=MOST_ITEMS)] | None
+OptionValue = ShortText | int | float | Annotated[list[SignedNumber], Field(max_length=MOST_ITEMS)] | None
 OptionModel = _model_of(
     "SetOption", SetOption.__doc__, tuple(sorted(OPTION_CHANGES)), {"value": (OptionValue, None)}
 )  # fmt: skip

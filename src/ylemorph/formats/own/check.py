@@ -13,15 +13,13 @@ from ...core.disk.model import Flag, Kind, Role
 from ...core.errors import BadPlan
 from ...core.fit.finding_kinds import Level
 from ...core.fit.plan import RowChange
-from ...core.sizes import MAX_BYTES, Extent, Units
+from ...core.sizes import Extent, Units
 from .plan import FORMAT as PLAN_FORMAT
 from .survey import first_problem
 from .survey_data import MAX_FILE_BYTES
-from .wire import JsonSchema, Shape, json_schema
+from .wire import JsonSchema, Number, Positive, Shape, json_schema
 
 FORMAT: Final = "ylemorph.check/1"
-Number = Annotated[int, Field(ge=0, le=MAX_BYTES)]
-Positive = Annotated[int, Field(ge=1, le=MAX_BYTES)]
 
 
 def check_to_data(checked: Checked, units: Units = "binary") -> "CheckModel":

@@ -8,10 +8,10 @@ from ...core.disk.model import Role
 from ...core.fit.options import OPTIONS, OptionKind, ValueKind
 from .options import OptionsData
 
-Number = Annotated[int, Field(ge=0)]
+RowNumber = Annotated[int, Field(ge=0)]
 _TYPES: dict[ValueKind, Any] = {
-    "row": Number, "rows": list[Number], "order": list[Number], "row-sizes": dict[str, Number],
-    "row-roles": dict[str, Role], "percent": float, "size": Number, "size-or-share": Number | str, "text": str,
+    "row": RowNumber, "rows": list[RowNumber], "order": list[RowNumber], "row-sizes": dict[str, RowNumber],
+    "row-roles": dict[str, Role], "percent": float, "size": RowNumber, "size-or-share": RowNumber | str, "text": str,
 }  # fmt: skip
 
 

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from ...core.disk.model import Flag, Kind, Role
 from ...core.fit.actions import Action
-from ...core.fit.finding_kinds import Level
+from ...core.fit.finding_kinds import FindingCode, Level
 from ...core.fit.floors import Binding
 from ...core.fit.layout import Verdict
 from ...core.fit.options import Fit
@@ -98,7 +98,7 @@ class UnallocatedModel(Shape):
 
 class FindingModel(Shape):
     level: Level
-    code: str
+    code: FindingCode
     row: int | None
     text: str
     do: str

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
-from ...core.buy.shelf import FORMS, MOST_PRICE, MOST_SHELF, Form, ShelfDisk
+from ...core.buy.shelf import FORMS, MOST_PRICE, MOST_SHELF, FormFactor, ShelfDisk
 from ...core.disk.model import Disk, Link
 from ...core.errors import BadOption, YlemorphError
 from ...core.plain import plain_line
@@ -19,7 +19,7 @@ LINK_WORDS: dict[str, Link] = {
     "sata": "sata", "nvme": "nvme", "pcie": "nvme", "usb2": "usb2", "usb 2": "usb2", "usb3": "usb3", "usb 3": "usb3",
     "network": "network", "unknown": "unknown", "": "unknown",
 }  # fmt: skip
-FORM_WORDS: dict[str, Form] = {
+FORM_WORDS: dict[str, FormFactor] = {
     **{form: form for form in FORMS}, "": "unknown", "3.5": "3.5-inch", "2.5": "2.5-inch", '3.5"': "3.5-inch",
     '2.5"': "2.5-inch", "m2": "m.2",
 }  # fmt: skip

@@ -5,11 +5,12 @@ from typing import TYPE_CHECKING, Final
 
 from ...core.carry.carrying import Carrying
 from ...core.carry.figures import Figure, figures_of
-from ...core.carry.rehearse import Content, Frame, Verdict
+from ...core.carry.model import Content
+from ...core.carry.rehearse import FilmFrame, Rehearsal
 from ...core.carry.sequence import DiskName, Sequence, Shape, Step
+from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
 from ...core.carry.ways import WAY_KINDS, Way
-from ...core.carry.words import words_of
 from ...core.sizes import Extent, Units
 from .options import facts_to_data
 from .plan import plan_to_data
@@ -65,7 +66,7 @@ def steps_to_json(carrying: Carrying) -> str:
     return json.dumps(steps_to_data(carrying), ensure_ascii=False, indent=1) + "\n"
 
 
-def verdict_to_data(verdict: Verdict) -> "RehearsalModel":
+def verdict_to_data(verdict: Rehearsal) -> "RehearsalModel":
     return {"safe": verdict.safe, "step": verdict.step, "row": verdict.row, "reason": verdict.reason}
 
 
@@ -141,7 +142,7 @@ def _kept_step(step: "StepModel", rate: int) -> "KeptStep":
     }  # fmt: skip
 
 
-def film_to_data(film: list[Frame]) -> "list[FrameModel]":
+def film_to_data(film: list[FilmFrame]) -> "list[FrameModel]":
     """What comes to stand on each disk, and what goes, with each step; the first frame is what stands before them."""
     shown: dict[DiskName, tuple[Content, ...]] = {}
     frames: list[FrameModel] = []

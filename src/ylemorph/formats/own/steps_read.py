@@ -7,21 +7,14 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from ...core.carry.sequence import DiskName, Goal, Hold, Sequence, Shape, Step, StepKind, WayKey
+from ...core.carry.step_kinds import record_of
 from ...core.errors import BadSteps
-from ...core.sizes import MAX_BYTES, Extent
+from ...core.sizes import Extent
 from .steps import FORMAT
 from .survey import first_problem
 from .survey_data import MAX_FILE_BYTES
+from .wire import Number, Positive
 
-Number = Annotated[int, Field(ge=0, le=MAX_BYTES)]
-Positive = Annotated[int, Field(ge=1, le=MAX_BYTES)]
-
-# Which fields a kind of step needs, as the contract has them.
-NEEDED: dict[StepKind, tuple[str, ...]] = {
-    "read": ("from_disk", "to"), "copy": ("row", "from_disk", "source", "to"), "shrink": ("row", "source", "to"),
-    "grow": ("row", "source", "to"), "move": ("row", "source", "to"), "table": (), "cut": ("to",), "mend-table": (),
-    "make": ("row", "to"), "check": (), "identity": (),
-}  # fmt: skip
 _FIELD_NAMES = {"source": "from"}
 
 
@@ -160,30 +153,21 @@ def _check_holds(holds: list[Hold], goals: dict[int, Goal], model: _Steps) -> No
 
 def _step(place: int, step: _Step, shapes: dict[DiskName, Shape], held: set[int], goals: dict[int, Goal]) -> Step:
     at = f"steps[{place}]"
-    for name in NEEDED[step.kind]:
+    record = record_of(step.kind)
+    for name in record.needs:
         if getattr(step, name) is None:
             shown = _FIELD_NAMES.get(name, name)
             raise BadSteps(f"a {step.kind} needs “{shown}”", at=f"{at}.{shown}", mend="add the field")
     for name, disk in (("disk", step.disk), ("from_disk", step.from_disk)):
         if disk is not None and disk not in shapes:
             raise BadSteps(f"there is no disk “{disk}”", at=f"{at}.{name}", mend="describe it under disks")
-    if step.row is not None and not _row_known(step, held, goals):
+    if step.row is not None and step.row not in (held if record.held else goals):
         raise BadSteps(f"there is no row {step.row} for a {step.kind}", at=f"{at}.row", mend="use a row of the plan")
+    if record.two_disks and step.from_disk == step.disk:
+        raise BadSteps("a disk cannot be read onto itself", at=f"{at}.from_disk", mend="name another disk")
     to = step.to.to_core() if step.to else None
     source = step.source.to_core() if step.source else None
-    if step.kind == "read":
-        if step.from_disk == step.disk:
-            raise BadSteps("a disk cannot be read onto itself", at=f"{at}.from_disk", mend="name another disk")
-        source = source or to
-    if step.kind == "cut" and to is not None:
-        to = Extent(0, to.length)
-    return Step(step.kind, step.disk, step.row, step.from_disk, source, to)
-
-
-def _row_known(step: _Step, held: set[int], goals: dict[int, Goal]) -> bool:
-    if step.kind in ("copy", "shrink", "grow", "move"):
-        return step.row in held
-    return step.row in goals
+    return record.settled(Step(step.kind, step.disk, step.row, step.from_disk, source, to))
 
 
 def verdict_text(verdict: Any, sequence: Sequence) -> str:

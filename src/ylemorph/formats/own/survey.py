@@ -19,7 +19,7 @@ from ...core.disk.listing import TYPE_SHAPE
 from ...core.disk.model import MOST_TEXT, Disk, FileSystem, Health, Partition, Survey, Table, fact
 from ...core.errors import BadSurvey
 from ...core.sizes import MAX_BYTES
-from .survey_data import FORMAT, MAX_FILE_BYTES, SurveyData
+from .survey_data import FORMAT, SurveyData
 from .wire import SHAPES_TOLD_APART, TAGGED, JsonSchema
 
 Text = Annotated[str, pydantic.Field(max_length=MOST_TEXT)]
@@ -126,22 +126,6 @@ def schema() -> JsonSchema:
         **SurveyModel.model_json_schema(),
         "title": FORMAT,
     }
-
-
-def read_survey(text: str | bytes) -> Survey:
-    """A survey from JSON text. Raises BadSurvey with the field's path, what is wrong and the mend."""
-    if len(text) > MAX_FILE_BYTES:
-        raise BadSurvey(
-            f"the file is larger than the {MAX_FILE_BYTES // 1_000_000} MB that a survey can have",
-            mend="check that it is the right file",
-        )
-    try:
-        data = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise BadSurvey(
-            f"this is not JSON ({_json_place(error)})", mend="save the survey again or pick another file"
-        ) from None
-    return survey_from_data(data)
 
 
 def survey_from_data(data: object) -> Survey:
@@ -260,9 +244,3 @@ def _table_of(partitions: tuple[Partition, ...]) -> Table:
     if not partitions:
         return "none"
     return "mbr" if partitions[0].type.startswith("0x") else "gpt"
-
-
-def _json_place(error: Exception) -> str:
-    if isinstance(error, json.JSONDecodeError):
-        return f"line {error.lineno}, column {error.colno}"
-    return "the text cannot be decoded"

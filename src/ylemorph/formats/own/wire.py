@@ -11,11 +11,15 @@ from typing import TYPE_CHECKING, Annotated, Any, get_args, get_type_hints
 from pydantic import BaseModel, ConfigDict, Field, RootModel, TypeAdapter
 from typing_extensions import TypedDict  # the standard library's is understood by pydantic from Python 3.12 on only
 
-Line = Annotated[str, Field(max_length=200)]
+from ...core.sizes import MAX_BYTES
+
+ShortText = Annotated[str, Field(max_length=200)]
 Note = Annotated[str, Field(max_length=10_000)]
 # What pydantic puts into the place of an error beside the fields: names of shapes, and the kind of a tagged union.
 SHAPES_TOLD_APART = ("a size", "a survey")
 TAGGED = ("ChangeRequest",)
+Number = Annotated[int, Field(ge=0, le=MAX_BYTES)]
+Positive = Annotated[int, Field(ge=1, le=MAX_BYTES)]
 JsonSchema = dict[str, Any]  # open by nature: whatever JSON Schema allows
 
 

@@ -7,7 +7,7 @@ from pydantic import Field
 from ...core.buy.shelf import MOST_SHELF
 from ...core.carry.facts import Slot
 from ...formats.own.buy_shapes import LadderHead, OfferModel, RowLastingModel
-from ...formats.own.wire import Line, Shape
+from ...formats.own.wire import Shape, ShortText
 from ..models import UnitsQuery, _In
 
 
@@ -20,14 +20,14 @@ class UsualSize(Shape):
 class ShelfTexts(_In):
     """A disk of the shelf as it is typed, cell by cell."""
 
-    name: Line = ""
-    size: Line = ""
-    sector_bytes: Line = ""
-    link: Line = ""
-    form: Line = ""
-    price: Line = ""
-    currency: Line = ""
-    stock: Line = ""
+    name: ShortText = ""
+    size: ShortText = ""
+    sector_bytes: ShortText = ""
+    link: ShortText = ""
+    form: ShortText = ""
+    price: ShortText = ""
+    currency: ShortText = ""
+    stock: ShortText = ""
     note: Annotated[str, Field(max_length=400)] = ""
 
 

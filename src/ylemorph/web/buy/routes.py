@@ -6,6 +6,7 @@ from flask_openapi3.models.tag import Tag
 
 from ...core.buy.shelf import Offer, currencies
 from ...core.disk.usual_sizes import label_of, shelf_disks
+from ...core.sizes import Units
 from ...formats.own.ladder import ladder_head, lasting_to_data, offer_to_data, says
 from ...formats.own.shelf import shelf_disk_to_texts, shelf_to_csv
 from ...formats.own.wire import model_of
@@ -13,7 +14,7 @@ from ...usecases import jobs, shelf
 from ...usecases.shelf import Shelf, ShelfConflict
 from ..edge.problems import answer, problem_data, problems
 from ..edge.services import connection, work
-from ..models import JobPath, Units
+from ..models import JobPath
 from .models import GrowingRow, LadderModel, LadderQuery, LastingModel, ShelfIn, ShelfModel, ShownOffer
 
 tag = Tag(name="shelf")
@@ -81,7 +82,7 @@ def read_lasting(path: JobPath) -> Response:
     return jsonify(shown)
 
 
-def _growing(row: shelf.GrowingRow) -> GrowingRow:
+def _growing(row: shelf.RowGrowth) -> GrowingRow:
     return {
         "number": row.number,
         "label": row.label,

@@ -11,7 +11,7 @@ from ...formats.documents.svg import plan_to_svg
 from ...formats.own.plan import plan_to_csv, plan_to_json
 from ...formats.own.steps import steps_to_json
 
-Form = Literal["sheet.pdf", "clone.sh", "steps.json", "plan.json", "plan.csv", "morph.svg", "table.sfdisk"]
+HandOverForm = Literal["sheet.pdf", "clone.sh", "steps.json", "plan.json", "plan.csv", "morph.svg", "table.sfdisk"]
 Write = Callable[[Carrying, JobState], bytes]
 
 
@@ -31,7 +31,7 @@ def _picture(made: Carrying) -> str:
 
 
 # Its media type, and how it is written.
-HAND_OVER: dict[Form, tuple[str, Write]] = {
+HAND_OVER: dict[HandOverForm, tuple[str, Write]] = {
     "sheet.pdf": ("application/pdf", _sheet),
     "clone.sh": ("application/x-sh", _text(script_of)),
     "steps.json": ("application/json", _text(steps_to_json)),

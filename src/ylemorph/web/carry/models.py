@@ -9,31 +9,31 @@ from ...core.fit.layout import Verdict
 from ...core.job.aftermath import Reason
 from ...formats.own.changes import ChangeShape, FactKey
 from ...formats.own.steps_schema import FrameModel, Seconds, StepsModel
-from ...formats.own.wire import Line, Shape
+from ...formats.own.wire import Shape, ShortText
 from ...stand_ins.practice import Fault
-from ...usecases.carrying import Told, What
+from ...usecases.carrying import Happening, What
 from ..models import JobPath, Problem, _In
-from .hand_over import Form
+from .hand_over import HandOverForm
 
 
 class HandOverPath(JobPath):
-    form: Form
+    form: HandOverForm
 
 
 class TickRequest(_In):
     """Tick a line of the check lists off, or take that back."""
 
-    item: Line = Field(min_length=1)
+    item: ShortText = Field(min_length=1)
     on: bool
 
 
 class RecordRequest(_In):
     """What happened while the job is carried out; ``back`` takes the last entry back, ``end`` ends before the end."""
 
-    what: Told
+    what: Happening
     step: int | None = Field(default=None, ge=1, le=100_000)
     reason: Reason | None = None
-    note: Line = ""
+    note: ShortText = ""
 
 
 class PracticeRequest(_In):

@@ -4,12 +4,13 @@ from flask import Response, jsonify
 from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
+from ...core.sizes import Units
 from ...formats.own.wire import model_of
 from ...usecases import carrying, jobs
-from ...usecases.carrying import Entry
+from ...usecases.carrying import RecordEntry
 from ..edge.problems import problems
 from ..edge.services import connection, services, work
-from ..models import JobPath, Units, UnitsQuery
+from ..models import JobPath, UnitsQuery
 from .hand_over import HAND_OVER
 from .models import CarryModel, HandOverPath, PracticeModel, PracticeRequest, RecordRequest, TickRequest
 from .shapes import carry_data, practice_data
@@ -34,7 +35,7 @@ def tick(path: JobPath, body: TickRequest, query: UnitsQuery) -> Response:
 @api.post("/<int:job_id>/record", responses={200: model_of(CarryModel)})
 def record(path: JobPath, body: RecordRequest, query: UnitsQuery) -> Response:
     """Begin the running record, or say what happened to a step."""
-    carrying.record(work(), path.job_id, Entry(body.what, body.step, body.reason, body.note), query.units)
+    carrying.record(work(), path.job_id, RecordEntry(body.what, body.step, body.reason, body.note), query.units)
     return _answer(path.job_id, query.units)
 
 

@@ -34,7 +34,7 @@ class Here(NamedTuple):
     ends: float
 
 
-class Event(dict[str, Any]):
+class Notice(dict[str, Any]):
     """What is told; ``line``: as it is sent, once that is known."""
 
     line: bytes | None = None
@@ -46,16 +46,16 @@ class Stream:
 
     def __init__(self, owner: str, marks: frozenset[str], valid: Callable[[], bool]) -> None:
         self.owner, self.marks, self.valid = owner, marks, valid
-        self.waiting: queue.Queue[Event | None] = queue.Queue(MOST_WAITING)
+        self.waiting: queue.Queue[Notice | None] = queue.Queue(MOST_WAITING)
 
-    def put(self, event: Event | None) -> bool:
+    def put(self, event: Notice | None) -> bool:
         """False where so many wait that they are dropped for the word to load anew."""
         try:
             self.waiting.put_nowait(event)
         except queue.Full:
             with self.waiting.mutex:
                 self.waiting.queue.clear()
-            self.waiting.put_nowait(Event(what="all") if event is not None else None)
+            self.waiting.put_nowait(Notice(what="all") if event is not None else None)
             return False
         return True
 
@@ -85,7 +85,7 @@ class Hub:
             elif len(self._streams) >= MOST_STREAMS:
                 raise TooMany(f"{MOST_STREAMS} browsers hear of changes already", mend="load the page now and then")
             self._streams.append(stream)
-            stream.put(Event(what="here", places=self.places()))
+            stream.put(Notice(what="here", places=self.places()))
         return stream
 
     def _end(self, stream: Stream) -> None:
@@ -110,11 +110,11 @@ class Hub:
             time.sleep(0.02)
 
     def publish(self, event: dict[str, Any]) -> None:
-        told = Event(event)
+        told = Notice(event)
         with self._lock:
             for stream in self._streams:
                 if not stream.put(told):
-                    stream.put(Event(what="here", places=self.places()))
+                    stream.put(Notice(what="here", places=self.places()))
 
     def drop(self, mark: str | None = None) -> None:
         """End the streams of a browser or a person that was signed out, or all of them."""
@@ -155,7 +155,7 @@ class Hub:
             ]
 
 
-def _line(event: Event) -> bytes:
+def _line(event: Notice) -> bytes:
     """What is sent of an event, written once for all who hear it."""
     if event.line is None:
         event.line = b"data: " + json.dumps(event, ensure_ascii=False).encode("utf-8", "replace") + b"\n\n"
@@ -193,7 +193,7 @@ def events(hub: Hub, stream: Stream, gone: Callable[[], bool]) -> Iterator[bytes
         hub.close(stream)
 
 
-def _waiting(stream: Stream) -> Iterator[Event | None]:
+def _waiting(stream: Stream) -> Iterator[Notice | None]:
     with contextlib.suppress(queue.Empty):
         while True:
             yield stream.waiting.get_nowait()

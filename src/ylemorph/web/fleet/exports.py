@@ -9,7 +9,7 @@ from ...core.errors import BadOption
 from ...formats.own.fleet import fleet_to_csv, fleet_to_json, write_fleet_sheet
 from ...usecases.fleets import FleetHead
 
-Form = Literal["csv", "xlsx", "json"]
+ExportForm = Literal["csv", "xlsx", "json"]
 
 
 def _csv(whole: Fleet, _head: FleetHead) -> bytes:
@@ -35,7 +35,7 @@ def _sheet(whole: Fleet, _head: FleetHead) -> bytes:
 
 
 # Its media type, and how it is written.
-EXPORTS: dict[Form, tuple[str, Callable[[Fleet, FleetHead], bytes]]] = {
+EXPORTS: dict[ExportForm, tuple[str, Callable[[Fleet, FleetHead], bytes]]] = {
     "csv": ("text/csv", _csv),
     "xlsx": ("application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", _sheet),
     "json": ("application/json", _json),

@@ -6,10 +6,10 @@ from pydantic import BaseModel, Field
 
 from ...core.fit.layout import Verdict
 from ...core.fit.options import Fit
-from ...formats.own.wire import Line, Shape
+from ...formats.own.wire import Shape, ShortText
 from ...usecases.fleets import SortKey
-from ..models import Options, _In
-from .exports import Form
+from ..models import OptionsIn, _In
+from .exports import ExportForm
 
 MOST_TARGETS = 60
 MOST_FILES = 400  # of one request
@@ -24,9 +24,9 @@ class FleetIn(_In):
     """``targets``: names of the shelf, or sizes as typed (``480GB``); ``options`` name no row."""
 
     name: Annotated[str, Field(min_length=1, max_length=200)] = "Fleet"
-    targets: Annotated[list[Line], Field(max_length=MOST_TARGETS)] = Field(default_factory=list)
+    targets: Annotated[list[ShortText], Field(max_length=MOST_TARGETS)] = Field(default_factory=list)
     fits: Annotated[list[Fit], Field(min_length=1, max_length=5)] = Field(default_factory=_usual_fits)
-    options: Options | None = None
+    options: OptionsIn | None = None
 
 
 class FleetFile(_In):
@@ -65,7 +65,7 @@ class MachinesQuery(BaseModel):
     target: int = Field(default=0, ge=0, lt=MOST_TARGETS)
     fit: FitOrBest = "best"
     verdict: Literal["comfortable", "tight", "does-not-fit"] | None = None
-    text: Line = ""
+    text: ShortText = ""
     sort: SortKey = "name"
     down: bool = False
     start: int = Field(default=0, ge=0, lt=2**31)
@@ -81,7 +81,7 @@ class FleetPath(BaseModel):
 
 
 class ExportPath(FleetPath):
-    form: Form
+    form: ExportForm
 
 
 class FleetLineOut(Shape):
@@ -151,7 +151,7 @@ class FleetModel(Shape):
     unread: int
     left_seconds: int | None
     fits: list[Fit]
-    options: Options
+    options: OptionsIn
     targets: list[TargetOut]
     histogram: list[BinOut]
     smallest: SmallestOut

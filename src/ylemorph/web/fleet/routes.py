@@ -8,7 +8,7 @@ from ...formats.own.buy_shapes import MixOut
 from ...formats.own.fleet import mix_to_data
 from ...formats.own.wire import model_of
 from ...usecases import fleets
-from ...usecases.fleets import BEST, Wanted
+from ...usecases.fleets import BEST, LinesWanted
 from ..edge.identity import made_by
 from ..edge.problems import problems
 from ..edge.services import connection, work
@@ -87,7 +87,7 @@ def stop_fleet(path: FleetPath, body: StopIn) -> Response:
 @api.get("/<int:fleet_id>/machines", responses={200: model_of(MachinesOut)})
 def list_machines(path: FleetPath, query: MachinesQuery) -> Response:
     """Machines that are worked out, a page at a time."""
-    wanted = Wanted(
+    wanted = LinesWanted(
         query.target, query.fit, query.verdict, query.text.strip(), query.sort, query.down, query.start, query.most
     )
     count, rows = fleets.page(connection(), fleets.head(connection(), path.fleet_id), wanted)

@@ -12,12 +12,13 @@ from ...core.fit.fits import FIT_NAMES
 from ...core.fit.options import FITS
 from ...core.fit.plan import Plan, make_plan
 from ...core.job.state import JobState
+from ...core.sizes import Units
 from ...formats.own.plan import finding_data
 from ...formats.own.wire import model_of
 from ...usecases import jobs
 from ..edge.problems import problems
 from ..edge.services import connection
-from ..models import CompareQuery, ComparisonModel, JobPath, RowPairModel, SideModel, Units
+from ..models import CompareQuery, ComparisonModel, JobPath, RowPairModel, SideModel
 
 tag = Tag(name="jobs")
 api = APIBlueprint(

@@ -8,16 +8,16 @@ from typing import Any
 from ..models import LineContent
 
 MOST_KEPT = 5000
-Content = tuple[Any, ...]  # what the plan of a job follows from, as it is kept
+LineKey = tuple[Any, ...]  # what the plan of a job follows from, as it is kept
 
 
 class Lines:
     """The same content gives the same, whichever job it is."""
 
     def __init__(self) -> None:
-        self._kept: OrderedDict[Content, LineContent] = OrderedDict()
+        self._kept: OrderedDict[LineKey, LineContent] = OrderedDict()
 
-    def of(self, content: Content, work_out: Callable[[], LineContent]) -> LineContent:
+    def of(self, content: LineKey, work_out: Callable[[], LineContent]) -> LineContent:
         shown = self._kept.get(content)
         if shown is None:
             shown = self._kept[content] = work_out()

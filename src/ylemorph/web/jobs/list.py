@@ -6,7 +6,7 @@ from ...core.errors import YlemorphError
 from ...core.fit.plan import Plan, make_plan
 from ...core.job.state import JobState
 from ...usecases import jobs
-from ...usecases.jobs import Broken, Line, Listed
+from ...usecases.jobs import Broken, JobHead, ListedJob
 from ..models import JobLine, LineContent, StripRow
 from .lines import Lines
 from .shapes import head
@@ -20,7 +20,7 @@ def job_lines(connection: sqlite3.Connection, kept: Lines) -> list[JobLine]:
     return [_line(connection, item, kept) for item in jobs.listed(connection)]
 
 
-def _line(connection: sqlite3.Connection, item: Listed, kept: Lines) -> JobLine:
+def _line(connection: sqlite3.Connection, item: ListedJob, kept: Lines) -> JobLine:
     line, closing = item.line, item.closing
     shown = kept.of(line.content, lambda: _worked_out(connection, line))
     at = item.at_step if closing is None else None
@@ -40,7 +40,7 @@ def _line(connection: sqlite3.Connection, item: Listed, kept: Lines) -> JobLine:
     }
 
 
-def _worked_out(connection: sqlite3.Connection, line: Line) -> LineContent:
+def _worked_out(connection: sqlite3.Connection, line: JobHead) -> LineContent:
     try:
         state = jobs.state_of(connection, line)
     except (YlemorphError, ValueError, RecursionError) as error:

@@ -11,7 +11,7 @@ from ...core.errors import BadSurvey
 from ...formats.listings.collecting import SCRIPTS, System, command_line, script_text
 from ...formats.own.wire import Shape, model_of
 from ...usecases import collecting
-from ...usecases.collecting import MINUTES, Arrived, Goal, WrongCode
+from ...usecases.collecting import MINUTES, Arrived, CollectGoal, WrongCode
 from ..edge.addresses import own_address
 from ..edge.guard import EVERY_ADDRESS, LOCAL_NAMES
 from ..edge.identity import made_by
@@ -69,16 +69,16 @@ class SystemPath(BaseModel):
 @api.post("/jobs/<int:job_id>/collect", responses={201: model_of(CollectModel)})
 def collect_for_job(path: JobPath) -> tuple[Response, int]:
     """A code under which a customer's machine may send its disks to this job, once."""
-    return _code(Goal(path.job_id, None)), 201
+    return _code(CollectGoal(path.job_id, None)), 201
 
 
 @api.post("/fleets/<int:fleet_id>/collect", responses={201: model_of(CollectModel)})
 def collect_for_fleet(path: FleetPath) -> tuple[Response, int]:
     """A code under which one machine may send its disks to this fleet, once."""
-    return _code(Goal(None, path.fleet_id)), 201
+    return _code(CollectGoal(None, path.fleet_id)), 201
 
 
-def _code(goal: Goal) -> Response:
+def _code(goal: CollectGoal) -> Response:
     code, server = collecting.give_code(connection(), goal, made_by()), _address()
     shown: CollectModel = {
         "code": code,

@@ -6,19 +6,19 @@ from pydantic import BaseModel, Field, create_model
 
 from ...formats.listings.typed_rows import TypedRow
 from ...formats.own.survey import HealthShape, SurveyModel, SurveyShape
-from ...formats.own.wire import Line, Shape
+from ...formats.own.wire import Shape, ShortText
 from ..models import _In
 
 Bare = Literal["gib", "gb"]
-LongText = Annotated[str, Field(max_length=12_000_000)]
+ListingBody = Annotated[str, Field(max_length=12_000_000)]
 
 
 class ListingText(_In):
     """A listing as text, or its file's bytes in base64; ``onto`` is a survey that it adds to."""
 
-    text: LongText | None = None
-    data: LongText | None = None
-    size: Line = ""
+    text: ListingBody | None = None
+    data: ListingBody | None = None
+    size: ShortText = ""
     table: Literal["gpt", "mbr"] = "gpt"
     onto: SurveyModel | None = None
 
@@ -30,7 +30,7 @@ else:
         "TypedRowModel",
         __base__=_In,
         __doc__="One row as typed; empty texts are proposed or unknown.",
-        **dict.fromkeys(TypedRow._fields, (Line, "")),
+        **dict.fromkeys(TypedRow._fields, (ShortText, "")),
     )
 
 
@@ -38,7 +38,7 @@ class TypedTable(_In):
     """Rows as typed; ``bare`` is the unit of a number without one."""
 
     rows: Annotated[list[TypedRowModel], Field(max_length=200)]
-    size: Line = ""
+    size: ShortText = ""
     table: Literal["gpt", "mbr"] = "gpt"
     bare: Bare = "gib"
 
@@ -69,7 +69,7 @@ class CommandsModel(Shape):
 
 
 class BenchPath(_In):
-    key: Line
+    key: ShortText
 
 
 class BenchDisk(Shape):
@@ -106,7 +106,7 @@ class PathText(_In):
 
 
 class ReadingPath(_In):
-    reading_id: Line
+    reading_id: ShortText
 
 
 class ProgressModel(Shape):
