@@ -5,7 +5,8 @@ import struct
 import pytest
 
 from ylemorph.probe.exfat import read_boot
-from ylemorph.probe.ext import _derived, _Group, _has_super, read_super
+from ylemorph.probe.ext import _derived, _Group, _has_super
+from ylemorph.probe.ext_super import read_super
 from ylemorph.probe.fat import _any_byte, _entries12, looks_like_fat, read_bpb
 from ylemorph.probe.medium import Unsound
 

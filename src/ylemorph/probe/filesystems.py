@@ -7,8 +7,8 @@ from typing import NamedTuple
 from ..core.disk.model import FileSystem
 from .exfat import MAGIC as EXFAT_MAGIC
 from .exfat import read_exfat
-from .ext import MAGIC as EXT_MAGIC
 from .ext import read_ext
+from .ext_super import MAGIC as EXT_MAGIC
 from .fat import looks_like_fat, read_fat
 from .medium import Unsound, Window
 from .named import UNKNOWN, is_blank, name_of
