@@ -38,14 +38,27 @@ _SCHEMAS: dict[tuple[object, ...], JsonSchema] = {}
 
 
 class Described(BaseModel):
-    """A model whose schema is made once: nearly every route names the same problems, which took most of the start."""
+    """A model whose schema is made once, for the first route that names it; the parts of it are given with that one.
+
+    Nearly every route names the same problems and jobs, and describing them over and over took most of the start.
+    """
+
+    model_config = ConfigDict(defer_build=True)
 
     @classmethod
     def model_json_schema(cls, *given: Any, **named: Any) -> JsonSchema:
         key = (cls, given, *sorted(named.items()))
         if key not in _SCHEMAS:
-            _SCHEMAS[key] = super().model_json_schema(*given, **named)
+            made = _at_the_top(super().model_json_schema(*given, **named))
+            _SCHEMAS[key] = {name: part for name, part in made.items() if name != "$defs"}
+            return made
         return deepcopy(_SCHEMAS[key])
+
+
+def _at_the_top(schema: JsonSchema) -> JsonSchema:
+    """The schema of a shape itself in the place of a reference to it."""
+    own = schema["$defs"].pop(schema["$ref"].rsplit("/", 1)[-1]) if "$ref" in schema else {}
+    return {**{name: part for name, part in schema.items() if name != "$ref"}, **own}
 
 
 @cache
