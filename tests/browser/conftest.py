@@ -103,24 +103,58 @@ def is_wrong(message):
     return message.type == "error" and not EXPECTED.search(message.text)
 
 
+class Browsers:
+    """Browsers that are kept for the tests that follow: what one has read of the program need not be read again.
+
+    What a person would leave behind in one is taken away before it is used anew.
+    """
+
+    def __init__(self, chromium, url):
+        self.chromium, self.url, self.kept = chromium, url, []
+
+    def page(self, options, taken):
+        """A page of a browser with these options that none of ``taken`` is."""
+        for own, context in self.kept:
+            if own == options and context not in taken:
+                break
+        else:
+            context = self.chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=self.url, **options)
+            self.kept.append((options, context))
+        taken.append(context)
+        context.clear_cookies()
+        page = context.new_page()
+        session = context.new_cdp_session(page)
+        session.send("Storage.clearDataForOrigin", {"origin": self.url, "storageTypes": "local_storage,indexeddb"})
+        session.detach()
+        return page
+
+
+@pytest.fixture(scope="session")
+def browsers(served, chromium):
+    kept = Browsers(chromium, served[1])
+    yield kept
+    for _, context in kept.kept:
+        context.close()
+
+
 @pytest.fixture
-def window(served, chromium):
-    """Opens windows; each must end without an error on its console and without asking any other host."""
+def window(served, browsers):
+    """Opens windows, each of a browser of its own; they must end without an error on their consoles and without asking
+    any other host."""
     opened, wrong = [], []
 
     def open_window(path="/", **options):
-        context = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=served[1], **options)
-        page = context.new_page()
+        page = browsers.page(options, opened)
         page.set_default_timeout(30_000)
         page.on("console", lambda m: wrong.append(m.text) if is_wrong(m) else None)
         page.on("pageerror", lambda error: wrong.append(str(error)))
         page.on("request", lambda r: None if r.url.startswith((served[1], "data:")) else wrong.append(r.url))
-        opened.append(context)
         page.goto(path)
         page.wait_for_selector("#app *", state="attached")  # keys are heard from now on
         return page
 
     yield open_window
     for context in opened:
-        context.close()
+        for page in context.pages:
+            page.close()
     assert wrong == []
