@@ -21,36 +21,36 @@ from .volumes import ENVIRONMENT, MIB, Failed, present, run, sparse
 DEEP = os.environ.get("HYPOTHESIS_PROFILE") == "deep"
 NEEDED = ("sfdisk", "ntfsresize", "resize2fs", "mkfs.fat", "mcopy", "debugfs", "sh")
 WINDOWS = (
-    Row("fat32", 260, "start", EFI), Row("ntfs", 1900, "system", BASIC), Row("ntfs", 700, "data", BASIC),
-    Row("ntfs", 300, "recovery", RECOVERY),
+    Row("fat32", 70, "start", EFI), Row("ntfs", 480, "system", BASIC), Row("ntfs", 180, "data", BASIC),
+    Row("ntfs", 80, "recovery", RECOVERY),
 )  # fmt: skip
 LINUX_ROWS = (
-    Row("fat32", 260, "start", EFI), Row("ext4", 1400, "system", LINUX), Row("swap", 200, "swap", SWAP),
-    Row("ext4", 900, "data", LINUX, 100),
+    Row("fat32", 70, "start", EFI), Row("ext4", 360, "system", LINUX), Row("swap", 50, "swap", SWAP),
+    Row("ext4", 230, "data", LINUX, 25),
 )  # fmt: skip
 OLD = (
-    Row("ntfs", 200, "start", "7"), Row("ntfs", 1200, "system", "7"), Row("fat16", 120, "tools", "e"),
-    Row("ntfs", 600, "data", "7"), Row("ext4", 500, "data", "83"),
+    Row("ntfs", 60, "start", "7"), Row("ntfs", 300, "system", "7"), Row("fat16", 40, "tools", "e"),
+    Row("ntfs", 150, "data", "7"), Row("ext4", 130, "data", "83"),
 )  # fmt: skip
-DATA = (Row("ext4", 1500, "data", LINUX), Row("ntfs", 1400, "data", BASIC))
+DATA = (Row("ext4", 380, "data", LINUX), Row("ntfs", 360, "data", BASIC))
 ROOM = Facts(workspace=2**50)
 APART = ROOM.but(both_attached="no")
 JOBS = (
-    Job("windows smaller straight", "straight", WINDOWS, 2100, Options()),
-    Job("windows larger rest to one", "straight", WINDOWS, 6000, Options(fit="rest-to-one", grow=2)),
-    Job("linux smaller through an image", "through-image", LINUX_ROWS, 2100, Options(), facts=ROOM),
-    Job("old table smaller shrink first", "shrink-first", OLD, 2100, Options(fit="even-fill"), True),
-    Job("linux larger straight", "straight", LINUX_ROWS, 7000, Options()),
-    Job("windows same sizes", "straight", WINDOWS, 4200, Options(fit="same")),
-    Job("windows tight", "through-image", WINDOWS, 1700, Options(), facts=ROOM),
-    Job("windows worn source", "through-image", WINDOWS, 2300, Options(), facts=ROOM.but(health="worn")),
-    Job("windows recovery to the end, restored", "restore", WINDOWS, 5200, Options(fit="rest-to-one", grow=2)),
-    Job("old table larger restored", "restore", OLD, 3000, Options(), True),
-    Job("old table, order changed, restored", "restore", OLD, 4600, Options(order=(2, 1, 3, 5, 6)), True),
-    Job("old table becomes GPT", "straight", OLD, 3400, Options(table="gpt"), True),
-    Job("data only, files", "files", DATA, 1500, Options()),
-    Job("one left behind, apart", "through-image", WINDOWS, 2000, Options(leave=frozenset({3})), facts=APART),
-    Job("linux shrink first", "shrink-first", LINUX_ROWS, 2100, Options(fit="snug")),
+    Job("windows smaller straight", "straight", WINDOWS, 540, Options()),
+    Job("windows larger rest to one", "straight", WINDOWS, 1540, Options(fit="rest-to-one", grow=2)),
+    Job("linux smaller through an image", "through-image", LINUX_ROWS, 540, Options(), facts=ROOM),
+    Job("old table smaller shrink first", "shrink-first", OLD, 545, Options(fit="even-fill"), True),
+    Job("linux larger straight", "straight", LINUX_ROWS, 1800, Options()),
+    Job("windows same sizes", "straight", WINDOWS, 1080, Options(fit="same")),
+    Job("windows tight", "through-image", WINDOWS, 440, Options(), facts=ROOM),
+    Job("windows worn source", "through-image", WINDOWS, 590, Options(), facts=ROOM.but(health="worn")),
+    Job("windows recovery to the end, restored", "restore", WINDOWS, 1330, Options(fit="rest-to-one", grow=2)),
+    Job("old table larger restored", "restore", OLD, 780, Options(), True),
+    Job("old table, order changed, restored", "restore", OLD, 1190, Options(order=(2, 1, 3, 5, 6)), True),
+    Job("old table becomes GPT", "straight", OLD, 885, Options(table="gpt"), True),
+    Job("data only, files", "files", DATA, 385, Options()),
+    Job("one left behind, apart", "through-image", WINDOWS, 510, Options(leave=frozenset({3})), facts=APART),
+    Job("linux shrink first", "shrink-first", LINUX_ROWS, 540, Options(fit="snug")),
 )  # fmt: skip
 ALWAYS = {
     "windows smaller straight", "linux smaller through an image", "old table smaller shrink first",
