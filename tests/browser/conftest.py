@@ -21,7 +21,10 @@ from ylemorph.web.edge.services import services
 ROOT = Path(__file__).parents[2]
 expect.set_options(timeout=20_000)  # what is waited for comes at once, but on a machine that does much else
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update"]
+FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
+    "--js-flags=--min-semi-space-size=32 --initial-heap-size=256",  # a page lives for a second: nothing to tidy up
+]  # fmt: skip
 
 
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
@@ -103,38 +106,48 @@ def is_wrong(message):
     return message.type == "error" and not EXPECTED.search(message.text)
 
 
-class Browsers:
-    """Browsers that are kept for the tests that follow: what one has read of the program need not be read again.
+SIZE = {"width": 1280, "height": 800}
 
-    What a person would leave behind in one is taken away before it is used anew.
+
+class Browsers:
+    """Windows, each of a browser of its own, that are kept for the tests that follow: loading the program anew in one
+    that has it costs half.
+
+    What a person would leave behind is taken away: storage, cookies, routes, another size or colours.
     """
 
     def __init__(self, chromium, url):
-        self.chromium, self.url, self.kept = chromium, url, []
+        self.chromium, self.url, self.free = chromium, url, []
 
-    def page(self, options, taken):
-        """A page of a browser with these options that none of ``taken`` is."""
-        for own, context in self.kept:
-            if own == options and context not in taken:
-                break
-        else:
-            context = self.chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=self.url, **options)
-            self.kept.append((options, context))
-        taken.append(context)
-        context.clear_cookies()
-        page = context.new_page()
-        session = context.new_cdp_session(page)
-        session.send("Storage.clearDataForOrigin", {"origin": self.url, "storageTypes": "local_storage,indexeddb"})
-        session.detach()
-        return page
+    def take(self, options):
+        """A window with these options of the browser."""
+        for kept in self.free:
+            if kept[0] == options:
+                self.free.remove(kept)
+                return kept[1]
+        context = self.chromium.new_context(viewport=SIZE, base_url=self.url, **options)
+        return context.new_page()
+
+    def give_back(self, page, options):
+        if page.is_closed() or len(page.context.pages) > 1:
+            page.context.close()
+            return
+        page.unroute_all(behavior="ignoreErrors")
+        if page.url.startswith(self.url):
+            page.evaluate("() => { localStorage.clear(); sessionStorage.clear(); }")
+        page.goto("/api/health")  # of the same site, so that the process with the program in it stays
+        page.context.clear_cookies()
+        page.set_viewport_size(SIZE)
+        page.emulate_media(color_scheme=options.get("color_scheme", "null"), reduced_motion="null")
+        self.free.append((options, page))
 
 
 @pytest.fixture(scope="session")
 def browsers(served, chromium):
     kept = Browsers(chromium, served[1])
     yield kept
-    for _, context in kept.kept:
-        context.close()
+    for _, page in kept.free:
+        page.context.close()
 
 
 @pytest.fixture
@@ -143,18 +156,32 @@ def window(served, browsers):
     any other host."""
     opened, wrong = [], []
 
+    def on_console(message):
+        if is_wrong(message):
+            wrong.append(message.text)
+
+    def on_error(error):
+        wrong.append(str(error))
+
+    def on_request(request):
+        if not request.url.startswith((served[1], "data:")):
+            wrong.append(request.url)
+
+    heard = {"console": on_console, "pageerror": on_error, "request": on_request}
+
     def open_window(path="/", **options):
-        page = browsers.page(options, opened)
+        page = browsers.take(options)
+        opened.append((page, options))
         page.set_default_timeout(30_000)
-        page.on("console", lambda m: wrong.append(m.text) if is_wrong(m) else None)
-        page.on("pageerror", lambda error: wrong.append(str(error)))
-        page.on("request", lambda r: None if r.url.startswith((served[1], "data:")) else wrong.append(r.url))
+        for event, hear in heard.items():
+            page.on(event, hear)
         page.goto(path)
         page.wait_for_selector("#app *", state="attached")  # keys are heard from now on
         return page
 
     yield open_window
-    for context in opened:
-        for page in context.pages:
-            page.close()
+    for page, options in opened:
+        for event, hear in heard.items():
+            page.remove_listener(event, hear)
+        browsers.give_back(page, options)
     assert wrong == []

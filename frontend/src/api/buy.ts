@@ -2,6 +2,7 @@
 import { queryOptions, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, type Ref } from "vue";
 import { units } from "../widgets/units";
+import { settle } from "./cache";
 import { client, data, type Job, type Schemas } from "./client";
 
 export type Shelf = Schemas["ShelfModel"];
@@ -115,7 +116,7 @@ export function useFleet(id: Ref<number>, filter: Ref<Filter>) {
 
   async function send(call: Promise<Fleet>): Promise<boolean> {
     try {
-      queries.setQueryData(["fleet", id.value, filter.value.fit], await call);
+      await settle(queries, ["fleet", id.value, filter.value.fit], await call);
       refused.value = "";
       await query.refetch();
       void queries.invalidateQueries({ queryKey: ["fleets"] });

@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, type Ref } from "vue";
 import { units } from "../widgets/units";
+import { settle } from "./cache";
 import { client, data, type Job, type Schemas } from "./client";
 
 export type Carry = Schemas["CarryModel"];
@@ -32,7 +33,7 @@ export function useCarry(job: Ref<Job>) {
   async function send(call: Promise<Carry>): Promise<boolean> {
     busy.value = true;
     try {
-      queries.setQueryData(key.value, await call);
+      await settle(queries, key.value, await call);
       refused.value = "";
       void queries.invalidateQueries({ queryKey: ["jobs"] });
       return true;

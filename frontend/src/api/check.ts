@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, type Ref } from "vue";
 import { units } from "../widgets/units";
+import { settle } from "./cache";
 import { client, data, ProblemError, type Job, type Schemas, type Survey } from "./client";
 
 export type CheckBack = Schemas["CheckBackModel"];
@@ -32,7 +33,7 @@ export function useCheck(job: Ref<Job>) {
     try {
       const read = await call;
       number.value = null;
-      queries.setQueryData(key.value, read);
+      await settle(queries, key.value, read);
       refused.value = "";
       void queries.invalidateQueries({ queryKey: ["jobs"] });
       void queries.invalidateQueries({ queryKey: ["job", job.value.id] });

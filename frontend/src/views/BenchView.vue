@@ -2,6 +2,7 @@
 /** The disks of the bench: who they are, how they are attached, how they fare, what they hold. */
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
+import { settle } from "../api/cache";
 import { attach, benchQuery, detach, type BenchDisk } from "../api/reading";
 import { healthFigures } from "../widgets/health";
 import TopBar from "../widgets/TopBar.vue";
@@ -20,7 +21,7 @@ async function flip(disk: BenchDisk): Promise<void> {
   busy.value = disk.key;
   trouble.value = "";
   try {
-    queries.setQueryData(["bench"], await (disk.attached ? detach : attach)(disk.key));
+    await settle(queries, ["bench"], await (disk.attached ? detach : attach)(disk.key));
   } catch (failure) {
     trouble.value = (failure as Error).message;
   } finally {

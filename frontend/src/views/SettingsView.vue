@@ -2,6 +2,7 @@
 /** What a new job begins with, and where this Ylemorph keeps its data. */
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { reactive, ref, shallowRef, watch } from "vue";
+import { settle } from "../api/cache";
 import { ProblemError } from "../api/client";
 import { settingsQuery, writeSettings, type SettingsIn } from "../api/settings";
 import { may } from "../api/session";
@@ -45,7 +46,7 @@ async function write(body: SettingsIn): Promise<void> {
   kept.value = false;
   try {
     const now = await writeSettings(body);
-    queries.setQueryData(["settings"], now);
+    await settle(queries, ["settings"], now);
     for (const { key } of FIELDS) if (key in body) fields[key] = now[key];
     kept.value = true;
   } catch (failure) {

@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { useEventListener } from "@vueuse/core";
 import { computed, nextTick, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
+import { settle } from "../api/cache";
 import { ladderQuery, shelfQuery, SLOTS, writeShelf, type Offer, type ShelfTexts, type Slot } from "../api/buy";
 import { client, data } from "../api/client";
 import { jobsQuery } from "../api/jobs";
@@ -89,7 +90,7 @@ const before = ref<ShelfTexts[] | null>(null); // what one step back leads to
 async function write(body: { disks: ShelfTexts[] } | { csv: string }, back = true): Promise<boolean> {
   const was = shelf.value?.disks ?? [];
   try {
-    queries.setQueryData(["shelf"], await writeShelf({ ...body, version: shelf.value?.version ?? 0 }));
+    await settle(queries, ["shelf"], await writeShelf({ ...body, version: shelf.value?.version ?? 0 }));
     refused.value = "";
     before.value = back ? [...was] : null;
     return true;

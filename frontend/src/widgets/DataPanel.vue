@@ -2,6 +2,7 @@
 /** The data as a whole: where they stand, how large they are, backups, all jobs as one file. */
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
+import { settle } from "../api/cache";
 import { backUp, dataQuery, jobsFile, putBack, takeIn, type Bundle, type DataState } from "../api/data";
 import { counted, moment, size } from "./units";
 
@@ -16,7 +17,7 @@ async function run(call: () => Promise<DataState>, words: (made: DataState) => s
   refused.value = said.value = "";
   try {
     const made = await call();
-    queries.setQueryData(["data"], made);
+    await settle(queries, ["data"], made);
     said.value = words(made);
   } catch (failure) {
     refused.value = (failure as Error).message;
