@@ -11,13 +11,14 @@ API    := $(shell find src/ylemorph/web src/ylemorph/formats src/ylemorph/core -
 export PYTHONDONTWRITEBYTECODE :=
 SAY    := @printf '\n== %s\n'
 
-.PHONY: help demo check test test-deep test-foreign bench lint fmt build wheel browser utilities clean
+.PHONY: help demo check test test-deep test-foreign mutants bench lint fmt build wheel browser utilities clean
 help:
 	@echo "make demo       set up, then start with demo data at http://127.0.0.1:8642"
 	@echo "make check      set up, then lint, types, import contract, unit tests"
 	@echo "make test       set up, then lint, types, import contract, all tests"
 	@echo "make test-deep  the property tests with many more cases, and real file systems shrunk to their floors"
 	@echo "make test-foreign  the images of the utilities' own test suites"
+	@echo "make mutants    changes the code at random places and says what no test notices (COUNT=200 SEED=1 ONLY=)"
 	@echo "make bench      timings as ratios"
 	@echo "make lint       lint, types and import contract only"
 	@echo "make fmt        lay out the code"
@@ -93,7 +94,7 @@ utilities:
 
 check: lint
 	$(SAY) "Unit tests"
-	@$(BIN)/pytest --numprocesses auto --dist worksteal tests/test_registries.py tests/test_docs.py tests/core tests/formats tests/probe tests/store tests/stand_ins tests/cli
+	@$(BIN)/pytest --numprocesses auto --dist worksteal tests/test_registries.py tests/test_docs.py tests/test_house.py tests/core tests/formats tests/probe tests/store tests/stand_ins tests/cli
 
 test: lint browser utilities $(STATIC)
 	$(SAY) "Tests"
@@ -101,13 +102,19 @@ test: lint browser utilities $(STATIC)
 
 test-deep: $(VENV)/.ready utilities
 	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document; killed a hundred times"
-	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/core tests/formats tests/probe tests/real tests/web/test_document.py tests/web/test_killed.py
+	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/test_recipes.py tests/core tests/formats tests/probe tests/real tests/web/test_document.py tests/web/test_killed.py
 
 FOREIGN ?= $(HOME)/.cache/ylemorph-foreign
 test-foreign: $(VENV)/.ready utilities
 	$(SAY) "Images of the utilities' own test suites, kept in $(FOREIGN)"
 	@$(BIN)/python scripts/fetch_foreign.py $(FOREIGN)
 	@YLEMORPH_FOREIGN=$(FOREIGN) $(BIN)/pytest tests/foreign
+
+COUNT ?= 200
+SEED  ?= 1
+mutants: $(VENV)/.ready utilities
+	$(SAY) "Changes that a slip of the hand could make, one at a time"
+	@$(BIN)/python scripts/mutants.py --count $(COUNT) --seed $(SEED) --only '$(ONLY)'
 
 bench: browser $(STATIC)
 	$(SAY) "Timings"

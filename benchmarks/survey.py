@@ -53,7 +53,7 @@ def two_terabytes(path: Path) -> int:
         image.write(struct.pack("<Q", VOLUME // 512 - 1))
         image.truncate(VOLUME)
         image.seek(BITMAP_AT * CLUSTER)
-        source = random.Random(2)  # noqa: S311  # a picture, no secret
+        source = random.Random(2)  # a picture, no secret
         for offset in range(0, length, MIB):
             image.write(source.randbytes(min(MIB, length - offset)))
     return length

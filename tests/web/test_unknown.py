@@ -87,13 +87,15 @@ def test_a_known_browser_is_not_locked_out_from_elsewhere(network):  # noqa: F81
 def test_right_ones_cost_nothing_and_wrong_ones_their_address():
     counted = Attempts()
     for _ in range(3 * attempts.BY_ADDRESS.amount):
-        counted.take("Mara Quill", "192.0.2.1")
-        counted.give_back("Mara Quill", "192.0.2.1")
+        with counted.one("Mara Quill", "192.0.2.1"):
+            pass
     for n in range(attempts.BY_ADDRESS.amount):
-        counted.take(f"name {n}", "192.0.2.1")
-    with pytest.raises(TooOften):
-        counted.take("another", "192.0.2.1")
-    counted.take("another", "192.0.2.2")
+        with pytest.raises(LookupError), counted.one(f"name {n}", "192.0.2.1"):
+            raise LookupError  # it was wrong
+    with pytest.raises(TooOften), counted.one("another", "192.0.2.1"):
+        pass
+    with counted.one("another", "192.0.2.2"):
+        pass
 
 
 def test_ones_own_password(network):  # noqa: F811

@@ -1,6 +1,6 @@
 """What the commands share that make a plan for a pair of disks: arguments, and the plan itself."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -58,10 +58,10 @@ def plan_of(
     return plan_for(source, target, int(target_sector), disk, target_disk, options_given(flags))
 
 
-def options_given(flags: dict[str, Any]) -> "OptionsData":
+def options_given(flags: Mapping[str, Any]) -> "OptionsData":
     """The flags that were given, in the shape that options are read from."""
-    given: dict[str, Any] = {key: list(value) if isinstance(value, tuple) else value for key, value in flags.items()}
+    given: dict[str, object] = {key: list(value) if isinstance(value, tuple) else value for key, value in flags.items()}
     wanted = {key: value for key, value in given.items() if value not in (None, [])}
     if "order" in wanted:
-        wanted["order"] = [part.strip() for part in wanted["order"].split(",")]
+        wanted["order"] = [part.strip() for part in str(wanted["order"]).split(",")]
     return wanted

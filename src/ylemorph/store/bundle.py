@@ -7,14 +7,15 @@ its digest.
 import json
 import sqlite3
 from collections.abc import Iterable, Mapping
-from typing import Any
+from typing import Any, Final, Literal, TypedDict
 
 from ..core.errors import BadSurvey, YlemorphError
 from ..formats.own.survey import survey_from_kept
 from . import jobs, surveys
 from .database import snapshot, transaction
 
-FORMAT = "ylemorph.jobs/1"
+FORMAT: Final = "ylemorph.jobs/1"
+Columns = dict[str, object]  # of a row, by the names in the tables below
 MOST_JOBS, MOST_ROWS = 5_000, 20_000  # of a file; rows of one job
 MOST_TEXT = {
     "name": 200, "code": 200, "machine": 200, "note": 10_000, "sentence": 2_000, "made_by": 200, "item": 60,
@@ -37,11 +38,19 @@ RUN = ("way", "kind", "steps", "begun_at", "ended_at")
 EVENT = ("step", "what", "reason", "note", "at", "seconds")
 
 
-def take_out(connection: sqlite3.Connection, wanted: Iterable[int] | None = None) -> dict[str, Any]:
+class Bundle(TypedDict):
+    """Jobs as one file. ``surveys`` by their digests, each once; the rows of ``jobs`` name them by these."""
+
+    format: Literal["ylemorph.jobs/1"]
+    surveys: Columns
+    jobs: list[Columns]
+
+
+def take_out(connection: sqlite3.Connection, wanted: Iterable[int] | None = None) -> Bundle:
     """The jobs with these numbers, or all that can be read, as JSON data."""
     with snapshot(connection):
         numbers = [line.id for line in jobs.lines(connection)] if wanted is None else list(wanted)
-        bodies: dict[str, Any] = {}
+        bodies: Columns = {}
         made = []
         for number in sorted(numbers):
             try:
@@ -53,11 +62,11 @@ def take_out(connection: sqlite3.Connection, wanted: Iterable[int] | None = None
     return {"format": FORMAT, "surveys": bodies, "jobs": made}
 
 
-def _job(connection: sqlite3.Connection, number: int, bodies: dict[str, Any]) -> dict[str, Any]:
+def _job(connection: sqlite3.Connection, number: int, bodies: Columns) -> Columns:
     job = connection.execute("SELECT * FROM job WHERE id = ?", (number,)).fetchone()
     revisions = connection.execute("SELECT * FROM revision WHERE job = ? ORDER BY number", (number,)).fetchall()
     numbers = {row["id"]: row["number"] for row in revisions}
-    data: dict[str, Any] = {
+    data: Columns = {
         "version": job["version"], "created_at": job["created_at"], "changed_at": job["changed_at"],
         "head": numbers[job["head"]],
         "revisions": [
@@ -80,9 +89,7 @@ def _job(connection: sqlite3.Connection, number: int, bodies: dict[str, Any]) ->
     return data
 
 
-def _row(
-    connection: sqlite3.Connection, row: sqlite3.Row, columns: tuple[str, ...], bodies: dict[str, Any]
-) -> dict[str, Any]:
+def _row(connection: sqlite3.Connection, row: sqlite3.Row, columns: tuple[str, ...], bodies: Columns) -> Columns:
     made = {}
     for column in columns:
         value = row[column]
@@ -194,7 +201,7 @@ def _put(connection: sqlite3.Connection, job: Mapping[str, Any], digests: Mappin
     return number
 
 
-def _values(row: Mapping[str, Any], columns: tuple[str, ...], digests: Mapping[str, int]) -> dict[str, Any]:
+def _values(row: Mapping[str, Any], columns: tuple[str, ...], digests: Mapping[str, int]) -> Columns:
     return {
         column: digests[row[column]] if column in SURVEYS and row[column] is not None else row[column]
         for column in columns

@@ -3,8 +3,8 @@
 import json
 import sqlite3
 from dataclasses import dataclass
-from typing import Any
 
+from ..formats.own.change_data import ChangeData
 from . import surveys
 from .database import NotFound
 
@@ -24,7 +24,7 @@ class Revision:
     parent: int | None
     is_head: bool
     thin: bool
-    change: dict[str, Any] | None = None
+    change: ChangeData | None = None
 
 
 def entries(connection: sqlite3.Connection, job_id: int, before: int | None = None) -> list[Revision]:

@@ -10,7 +10,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, NamedTuple, TypeVar
 
-from ..core.carry.sequence import WAYS
+from ..core.carry.facts import Facts
+from ..core.carry.sequence import WAYS, WayKey
 from ..core.disk.model import Survey
 from ..core.errors import YlemorphError
 from ..core.fit.options import Options
@@ -300,6 +301,7 @@ def _job(connection: sqlite3.Connection, row: sqlite3.Row) -> Job:
 
 
 def _state(connection: sqlite3.Connection, row: sqlite3.Row) -> JobState:
+    facts, way = _kept_bench(row["bench"])
     return JobState(
         name=row["name"],
         code=row["code"],
@@ -308,15 +310,16 @@ def _state(connection: sqlite3.Connection, row: sqlite3.Row) -> JobState:
         source=_survey(connection, row["source"]),
         target=_survey(connection, row["target"]) or sized_target(row["target_size"], row["target_sector"]),
         options=kept_options(row["options"]),
-        **_kept_bench(row["bench"]),
+        facts=facts,
+        way=way,
     )
 
 
-def _kept_bench(text: str) -> dict[str, Any]:
+def _kept_bench(text: str) -> tuple[Facts, WayKey | None]:
     """Facts of the bench and the chosen way. Raises Broken."""
     kept = _read_part("bench", lambda: json.loads(text))
     facts = _read_part("bench", lambda: facts_from(kept.get("facts", {})))
-    return {"facts": facts, "way": kept.get("way") if kept.get("way") in WAYS else None}
+    return facts, next((way for way in WAYS if way == kept.get("way")), None)
 
 
 def _survey(connection: sqlite3.Connection, survey_id: int | None) -> Survey | None:

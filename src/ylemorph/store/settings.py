@@ -3,17 +3,16 @@
 import json
 import sqlite3
 from collections.abc import Mapping
-from typing import Any
 
 from .database import transaction
 
 
-def read(connection: sqlite3.Connection) -> dict[str, Any]:
+def read(connection: sqlite3.Connection) -> dict[str, object]:
     """All settings that were ever set, by key."""
     return {row["key"]: json.loads(row["value"]) for row in connection.execute("SELECT key, value FROM setting")}
 
 
-def write(connection: sqlite3.Connection, values: Mapping[str, Any]) -> None:
+def write(connection: sqlite3.Connection, values: Mapping[str, object]) -> None:
     """Set some; a value of None takes the setting back to how the application comes."""
     with transaction(connection):
         for key, value in values.items():

@@ -3,10 +3,10 @@
 import sqlite3
 from collections import OrderedDict
 from threading import Lock
-from typing import Any
 
 from ..core.errors import YlemorphError
 from ..store import bundle, jobs
+from ..store.bundle import Bundle
 from ..store.database import NotFound, transaction
 
 MOST_KEPT = 20
@@ -16,7 +16,7 @@ class Deleted:
     """What the last deleted jobs held, by their numbers."""
 
     def __init__(self) -> None:
-        self._kept: OrderedDict[int, dict[str, Any]] = OrderedDict()
+        self._kept: OrderedDict[int, Bundle] = OrderedDict()
         self._lock = Lock()
 
     def delete(self, connection: sqlite3.Connection, job: int) -> None:

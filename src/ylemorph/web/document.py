@@ -3,15 +3,15 @@
 import json
 import sys
 from pathlib import Path
-from typing import Any
 
+from ..formats.own.wire import JsonSchema
 from .app import create_app
 
 
-def document() -> dict[str, Any]:
+def document() -> JsonSchema:
     app = create_app(Path("unused"))
     with app.test_client() as client:
-        data: dict[str, Any] = client.get("/api/openapi.json", headers={"Host": "127.0.0.1"}).get_json()
+        data: JsonSchema = client.get("/api/openapi.json", headers={"Host": "127.0.0.1"}).get_json()
     return data
 
 

@@ -14,8 +14,8 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.fit.source_rows import look_at
 from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.formats.listings.lightened import read_lightened
 from ylemorph.formats.listings.typed_rows import TypedRow, plain_number, typed_disk
-from ylemorph.formats.own.lightened import read_lightened
 
 
 def without_used(source):

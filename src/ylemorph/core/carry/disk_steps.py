@@ -1,8 +1,10 @@
 """Kinds of steps about a whole disk: their words, what they do to the model, what they take."""
 
+from typing import assert_never
+
 from ..sizes import Extent
 from .model import Model, TableNow, Unsafe, other_disk
-from .sequence import Step
+from .sequence import DiskStepKind, Step
 from .step_record import StepRecord, changes_nothing
 from .told import Told, Words
 
@@ -178,3 +180,19 @@ IDENTITY = StepRecord(
     effect=changes_nothing,
     doubt="nothing",
 )
+
+
+def record_of(kind: DiskStepKind) -> StepRecord:
+    match kind:
+        case "read":
+            return READ
+        case "table":
+            return TABLE
+        case "cut":
+            return CUT
+        case "mend-table":
+            return MEND_TABLE
+        case "identity":
+            return IDENTITY
+        case _:
+            assert_never(kind)

@@ -1,8 +1,10 @@
 """Kinds of steps about one row: their words, what they do to the model, what they take."""
 
+from typing import assert_never
+
 from ..sizes import format_size
 from .model import Model, Unsafe, other_disk
-from .sequence import Step
+from .sequence import RowStepKind, Step
 from .step_record import StepRecord, changes_nothing
 from .told import Told, Words
 
@@ -196,3 +198,21 @@ CHECK = StepRecord(
     effect=changes_nothing,
     doubt="nothing",
 )
+
+
+def record_of(kind: RowStepKind) -> StepRecord:
+    match kind:
+        case "copy":
+            return COPY
+        case "shrink":
+            return SHRINK
+        case "grow":
+            return GROW
+        case "move":
+            return MOVE
+        case "make":
+            return MAKE
+        case "check":
+            return CHECK
+        case _:
+            assert_never(kind)

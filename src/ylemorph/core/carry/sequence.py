@@ -7,9 +7,9 @@ from ..sizes import Extent
 
 DiskName = Literal["source", "image", "target"]
 DISK_NAMES: tuple[DiskName, ...] = get_args(DiskName)
-StepKind = Literal[
-    "read", "copy", "shrink", "grow", "move", "table", "cut", "mend-table", "make", "check", "identity"
-]  # fmt: skip
+DiskStepKind = Literal["read", "table", "cut", "mend-table", "identity"]  # about a whole disk
+RowStepKind = Literal["copy", "shrink", "grow", "move", "make", "check"]
+StepKind = Literal[DiskStepKind, RowStepKind]
 STEP_KINDS: tuple[StepKind, ...] = get_args(StepKind)
 WayKey = Literal["straight", "shrink-first", "through-image", "restore", "files"]
 WAYS: tuple[WayKey, ...] = get_args(WayKey)

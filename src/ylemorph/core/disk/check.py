@@ -43,6 +43,7 @@ def checked(disk: Disk) -> Disk:
 
 def _plain(part: Part) -> Part:
     texts = ((name, getattr(part, name)) for name in TEXTS[type(part)])
+    # Whichever of the part's texts they are: names are only known when the table is read.
     changed: dict[str, Any] = {name: plain_line(text) for name, text in texts if not text.isprintable()}
     return replace(part, **changed) if changed else part
 

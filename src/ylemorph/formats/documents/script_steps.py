@@ -1,12 +1,13 @@
 """A step on its way into the script, and what the script's utilities cannot do."""
 
 from collections.abc import Iterator
-from typing import NamedTuple, assert_never
+from typing import NamedTuple
 
 from ...core.carry.carrying import Carrying
 from ...core.carry.ground import Load
 from ...core.carry.sequence import Step, WayKey
 from ...core.disk.filesystems import EXT_KINDS, KIND_NAMES
+from ...core.plain import plain_line
 from ...core.sizes import format_size
 
 
@@ -82,17 +83,6 @@ def gaps_of(carrying: Carrying) -> Iterator[tuple[int, str]]:
             yield row.number, f"{row.row.name_and_number}: made new and empty; put the start files into it."
 
 
-def is_left(told: ScriptStep) -> bool:
-    """A step on a row that these utilities cannot resize; copied as a whole it still can be where it grows."""
-    if told.step.row not in told.gaps:
-        return False
-    kind = told.step.kind
-    match kind:
-        case "grow":
-            return True
-        case "copy" | "shrink":
-            return told.load.goal.length < told.load.hold.extent.length
-        case "make" | "check" | "move" | "table" | "read" | "cut" | "mend-table" | "identity":
-            return False
-        case _:
-            assert_never(kind)
+def quoted(text: str) -> str:
+    """For the shell, as one word, whatever it holds."""
+    return "'" + plain_line(text).replace("'", "'\\''") + "'"

@@ -20,6 +20,7 @@ SHORT_TYPES = {
 _HEADER = re.compile(r"^([a-z-]+):\s*(.*)$")
 _FIELD = re.compile(r'(?:^|,)\s*([a-zA-Z-]+)(?:\s*=\s*(?:"([^"]*)"|([^,"]*)))?')
 MOST_LINES = 2_000
+Words = dict[str, Any]  # of a line or an object, by name, unchecked
 
 
 def looks_like_dump(text: str) -> bool:
@@ -28,8 +29,8 @@ def looks_like_dump(text: str) -> bool:
 
 def read_dump(text: str) -> Listed:
     """Raises BadSurvey with the line that cannot be read."""
-    headers: dict[str, Any] = {}
-    rows: list[dict[str, Any]] = []
+    headers: Words = {}
+    rows: list[Words] = []
     lines = text.splitlines()
     if len(lines) > MOST_LINES:
         raise BadSurvey(f"{len(lines)} lines are too many for a table", mend="check that it is the right file")
@@ -64,7 +65,7 @@ def read_json(data: Mapping[str, Any]) -> Listed:
     return _disk(str(table.get("device", "")), headers, rows)
 
 
-def _disk(device: str, headers: Mapping[str, Any], rows: list[dict[str, Any]]) -> Listed:
+def _disk(device: str, headers: Mapping[str, Any], rows: list[Words]) -> Listed:
     label = headers.get("label")
     if label not in ("gpt", "dos"):
         raise BadSurvey(

@@ -26,9 +26,9 @@ from ...core.job.row_changes import Leave, Lighten, SetGrowth, SetOption, TakeRe
 from ...core.job.size_changes import Pin
 from ...core.job.state import JobState
 from ...core.sizes import Bytes
+from ..listings.lightened import read_lightened
 from ..listings.typed_rows import read_number, read_used
 from .change_data import OPTION_CHANGES, ChangeData
-from .lightened import read_lightened
 from .options import MOST_ITEMS, facts_from, options_from, options_to_data
 from .row_sizes import RowFigures, row_size
 from .survey import SurveyModel, first_problem
@@ -41,6 +41,7 @@ SignedNumber = Annotated[int, Field(gt=-(2**63), lt=2**63)]
 LongText = Annotated[str, Field(max_length=1_000_000)]
 Unit = Literal["gib", "gb"] | None  # of a number without one
 Sent = Any  # a model of one kind, checked
+SentFields = dict[str, Any]  # by name: a type, and what it is where it is left out, as pydantic takes them
 
 
 def change_from(sent: Mapping[str, Any] | BaseModel, state: JobState) -> Change:
@@ -184,7 +185,7 @@ class _Typed(NamedTuple):
     """``fields`` as they are sent, each a type and what it is where it is left out (``...``: it must be sent)."""
 
     read: Callable[[Sent, JobState], Change]
-    fields: dict[str, tuple[Any, Any]]
+    fields: SentFields
 
 
 _ROW, _SIZE, _BARE = (SignedNumber, ...), (ShortText | int | None, None), (Unit, None)
@@ -210,13 +211,13 @@ _TYPED: dict[str, _Typed] = {
 # --- what may be sent, made from the classes --------------------------------------------------------------------------
 
 
-def _model_of(name: str, doc: str | None, kinds: tuple[str, ...], made: dict[str, Any]) -> type[BaseModel]:
-    given: dict[str, Any] = {"kind": (Literal[kinds], ...), **made}
+def _model_of(name: str, doc: str | None, kinds: tuple[str, ...], made: SentFields) -> type[BaseModel]:
+    given: SentFields = {"kind": (Literal[kinds], ...), **made}
     config = ConfigDict(strict=True, extra="forbid", frozen=True)
     return create_model(f"{name}Change", __config__=config, __doc__=doc, **given)
 
 
-def _as_kept(kind: type[Change]) -> dict[str, Any]:
+def _as_kept(kind: type[Change]) -> SentFields:
     """The fields of a change that is sent as it is kept."""
     hints = get_type_hints(kind)
     return {

@@ -4,7 +4,7 @@ import csv
 import io
 import re
 from collections.abc import Callable, Mapping, Sequence
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from ...core.buy.shelf import FORMS, MOST_PRICE, MOST_SHELF, FormFactor, ShelfDisk
 from ...core.disk.model import Disk, Link
@@ -170,6 +170,6 @@ def _cells(line: str, delimiter: str, at: str) -> list[str]:
 
 def shelf_disk_to_texts(item: ShelfDisk) -> dict[str, str]:
     """The cells of one disk as text, as they are kept; ``shelf_disk_from`` reads them back equal."""
-    texts: dict[str, Any] = {column.key: column.write(item) for column in COLUMNS}
+    texts: dict[str, Cell] = {column.key: column.write(item) for column in COLUMNS}
     texts["price"] = None if item.price is None else f"{item.price // 100}.{item.price % 100:02}"
     return {key: "" if value is None else str(value) for key, value in texts.items()}

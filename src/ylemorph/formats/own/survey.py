@@ -41,7 +41,7 @@ class _Model(BaseModel):
 def _model_of(declared: type) -> type[BaseModel]:
     """The model of a dataclass of ``core.disk``: what has a usual value may be missing or null."""
     hints = get_type_hints(declared)
-    made: dict[str, Any] = {}
+    made: dict[str, Any] = {}  # by field, as pydantic takes them
     for field in fields(declared):
         annotation = _READ_AS.get((declared, field.name)) or _annotation(hints[field.name], field)
         required = field.metadata.get("given") or field.default is MISSING

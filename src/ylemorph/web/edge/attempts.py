@@ -2,6 +2,8 @@
 once are no more tries than one after the other; a right one is given back."""
 
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from limits import RateLimitItem, RateLimitItemPerHour, RateLimitItemPerMinute
 from limits.storage import MemoryStorage
@@ -27,13 +29,14 @@ class Attempts:
         self._limiter = FixedWindowRateLimiter(self._storage)
         self._lock = threading.Lock()
 
-    def take(self, name: str, address: str, device: str = "") -> None:
-        """A try of a password; ``device`` where this browser signed in under the name before. Raises TooOften."""
-        self._take(self._of(name, address, device), "too many wrong attempts")
-
-    def give_back(self, name: str, address: str, device: str = "") -> None:
-        """It was right."""
-        self._give_back(self._of(name, address, device))
+    @contextmanager
+    def one(self, name: str, address: str, device: str = "") -> Iterator[None]:
+        """One try of a password, given back where nothing is raised; ``device``: of a browser that signed in under the
+        name before. Raises TooOften."""
+        kinds = self._of(name, address, device)
+        self._take(kinds, "too many wrong attempts")
+        yield
+        self._give_back(kinds)
 
     def take_code(self, address: str) -> None:
         """A try of a code of the collecting script. Raises TooOften."""

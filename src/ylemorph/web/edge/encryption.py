@@ -19,6 +19,7 @@ from pathlib import Path
 from typing import Any
 
 from ...core.errors import YlemorphError
+from .limits import Environ
 
 GREETING_SECONDS = 10
 PIECE = 64 * 1024
@@ -165,6 +166,7 @@ class Front:
             return
         reader = asyncio.StreamReader(loop=self._loop)
         protocol = asyncio.StreamReaderProtocol(reader, loop=self._loop)
+        # Arguments that the call knows only together.
         more: dict[str, Any] = {"ssl": self._context, "ssl_handshake_timeout": GREETING_SECONDS} if encrypted else {}
         transport, _ = await self._loop.connect_accepted_socket(lambda: protocol, connection, **more)
         writer = asyncio.StreamWriter(transport, protocol, reader, self._loop)
@@ -234,7 +236,7 @@ async def _lead_over(reader: asyncio.StreamReader, writer: asyncio.StreamWriter)
 def behind(front: Front, app: Callable[..., Iterable[bytes]]) -> Callable[..., Iterable[bytes]]:
     """The application as the front sees it: encrypted, with the client's own address; others are sent away."""
 
-    def called(environ: dict[str, Any], start_response: Callable[..., Any]) -> Iterable[bytes]:
+    def called(environ: Environ, start_response: Callable[..., Any]) -> Iterable[bytes]:
         client = front.client_of(environ.get("REMOTE_PORT", ""))
         if client is None:
             start_response("403 Forbidden", [("Content-Type", "text/plain"), ("Content-Length", "0")])

@@ -46,6 +46,10 @@ def register(app: Flask, *, network: bool) -> None:
             return answer(problem_data(wrong, 403))
         return None if has_token(session) else _without_token()
 
+    @app.errorhandler(NotSignedIn)
+    def _not_signed_in(error: NotSignedIn) -> Response:
+        return answer(problem_data(error, 401))
+
     @app.errorhandler(TooOften)
     def _too_often(error: TooOften) -> Response:
         response = answer(problem_data(error, 429))

@@ -68,7 +68,7 @@ def is_too_deep(value: object) -> bool:
     return False
 
 
-Environ = dict[str, Any]
+Environ = dict[str, Any]  # as WSGI (PEP 3333) has it
 Wsgi = Callable[[Environ, Callable[..., Any]], Iterable[bytes]]
 BUSY = (
     b'{"type": "about:blank", "title": "Busy", "status": 503, "detail": "Ylemorph is busy with other requests",'

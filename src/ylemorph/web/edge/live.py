@@ -5,8 +5,8 @@ import json
 import queue
 import threading
 import time
-from collections.abc import Callable, Iterator
-from typing import Any, NamedTuple
+from collections.abc import Callable, Iterator, Mapping
+from typing import NamedTuple
 
 from ...core.errors import YlemorphError
 
@@ -34,7 +34,7 @@ class Here(NamedTuple):
     ends: float
 
 
-class Notice(dict[str, Any]):
+class Notice(dict[str, object]):
     """What is told; ``line``: as it is sent, once that is known."""
 
     line: bytes | None = None
@@ -109,7 +109,7 @@ class Hub:
                 return
             time.sleep(0.02)
 
-    def publish(self, event: dict[str, Any]) -> None:
+    def publish(self, event: Mapping[str, object]) -> None:
         told = Notice(event)
         with self._lock:
             for stream in self._streams:

@@ -122,16 +122,14 @@ def who_asks() -> Response:
 def sign_in(body: SignIn) -> Response:
     """Sign in; the answer sets the cookie."""
     if not services().network:
-        return answer(problem_data(YlemorphError("nobody signs in here", mend="open the list of jobs"), 422))
-    attempts, where = services().attempts, request.remote_addr or ""
+        raise YlemorphError("nobody signs in here", mend="open the list of jobs")
     device = cookie(DEVICE)
     known = device if people.knows_device(connection(), body.name, device) else ""
-    attempts.take(body.name, where, known)
-    made = people.sign_in(connection(), body.name, body.password, before=cookie(COOKIE), device=known)
-    if made is None:
-        note("sign-in refused")
-        return answer(problem_data(NotSignedIn("name or password is wrong", mend="try again"), 401))
-    attempts.give_back(body.name, where, known)
+    with services().attempts.one(body.name, request.remote_addr or "", known):
+        made = people.sign_in(connection(), body.name, body.password, before=cookie(COOKIE), device=known)
+        if made is None:
+            note("sign-in refused")
+            raise NotSignedIn("name or password is wrong", mend="try again")
     note("signed in", made.session.person)
     return set_cookies(_session(made.session), made)
 
@@ -141,19 +139,22 @@ def change_own_password(body: PasswordChange) -> Response:
     """One's own password, by whoever knows the present one; every other browser is signed out."""
     session = current_session()
     if session is None:
-        return answer(problem_data(YlemorphError("nobody signs in here", mend="open the list of jobs"), 422))
-    attempts, where, name = services().attempts, request.remote_addr or "", session.person.name
-    attempts.take(name, where, session.digest)
-    if not people.is_password(connection(), session.person, body.present):
-        note("password refused", session.person)
-        raise BadOption("this is not the present password", at="present", mend="type the one you signed in with")
-    attempts.give_back(name, where, session.digest)
-    people.change(connection(), session.person.id, password=body.password)
-    services().hub.drop(name)
-    note("password changed", session.person)
-    made = people.sign_in(connection(), name, body.password, device=cookie(DEVICE))
+        raise YlemorphError("nobody signs in here", mend="open the list of jobs")
+    person = session.person
+    with services().attempts.one(person.name, request.remote_addr or "", session.digest):
+        _check_present(person, body.present)
+    people.change(connection(), person.id, password=body.password)
+    services().hub.drop(person.name)
+    note("password changed", person)
+    made = people.sign_in(connection(), person.name, body.password, device=cookie(DEVICE))
     assert made is not None
     return set_cookies(_session(made.session), made)
+
+
+def _check_present(person: Person, password: str) -> None:
+    if not people.is_password(connection(), person, password):
+        note("password refused", person)
+        raise BadOption("this is not the present password", at="present", mend="type the one you signed in with")
 
 
 @api.delete("/session", responses={204: None})

@@ -5,7 +5,7 @@ import re
 from ...core.disk.model import Lightened
 from ...core.errors import BadSurvey
 from ...core.sizes import Bytes
-from ..listings.typed_rows import read_number
+from .typed_rows import read_number
 
 MOST_LINES = 10_000
 # ``du -b`` writes bytes, a tab and the path; a person writes the size with a unit before or after the name.
