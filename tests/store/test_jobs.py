@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tests.make import change_job, desk, job_of
 from ylemorph.core.fit.options import Options
 from ylemorph.core.job.disk_changes import Describe
-from ylemorph.store import history, jobs
+from ylemorph.store import database, history, jobs
 from ylemorph.store.database import FILE_NAME, NotFound, StoreError, connect, transaction
 from ylemorph.store.jobs import Conflict
 from ylemorph.store.preparing import prepare
@@ -169,3 +169,19 @@ def test_the_schema_refuses_nonsense(store):
         store.execute("INSERT INTO survey (digest, body) VALUES ('x', 'y')")
     with pytest.raises(sqlite3.IntegrityError), transaction(store):
         store.execute("INSERT INTO job (created_at, changed_at, version) VALUES ('', '', 'many')")
+
+
+def test_a_survey_that_a_job_does_not_have(store):
+    job = jobs.create(store, job_of(desk()).but(target=None))
+    assert "disk" in jobs.survey_text(store, job.id, "source")
+    with pytest.raises(NotFound, match="no survey of its target"):
+        jobs.survey_text(store, job.id, "target")
+
+
+def test_on_a_full_disk_a_job_is_deleted_and_none_begun(store, monkeypatch):
+    job = jobs.create(store, STATE)
+    monkeypatch.setattr(database, "_free_bytes", lambda _connection: 0)
+    with pytest.raises(sqlite3.OperationalError, match="full"):
+        jobs.create(store, STATE)
+    jobs.delete(store, job.id)
+    assert jobs.lines(store) == []

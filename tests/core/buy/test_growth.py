@@ -1,6 +1,6 @@
 """Dates worked by hand; two readings, many readings, and use that does not grow."""
 
-from datetime import date
+from datetime import date, timedelta
 from fractions import Fraction
 
 import pytest
@@ -10,6 +10,7 @@ from ylemorph.core.buy.growth import (
     STUDENT,
     Growth,
     Reading,
+    _root,
     comfortable_up_to,
     growth_from,
     lasts,
@@ -88,3 +89,23 @@ def test_many_readings_against_a_statistics_library():
 def test_readings_on_a_line_are_sure():
     made = growth_from([Reading(date(2026, 1, 1 + n), (10 + n) * GiB) for n in range(5)])
     assert made.low == made.per_year == made.high
+
+
+@pytest.mark.parametrize("used", [(100, 136, 170), (100, 100, 160, 170), (5, 9, 2, 8, 6)])
+def test_the_slope_and_how_sure_it_is_as_linregress_says(used):
+    """scipy.stats.linregress: slope, and its standard error times Student's quantile, either way."""
+    days = [date(2025, 1, 1) + timedelta(days=100 * n) for n in range(len(used))]
+    made = growth_from([Reading(day, size * GiB) for day, size in zip(days, used, strict=True)])
+    fitted = stats.linregress([100 * n for n in range(len(used))], [size * GiB for size in used])
+    wide = fitted.stderr * stats.t.ppf(0.975, len(used) - 2)
+    year = 365.25
+    assert made.readings == len(used)
+    assert made.per_year == pytest.approx(fitted.slope * year, rel=1e-9)
+    assert (made.high - made.low) / 2 == pytest.approx(wide * year, rel=5e-3)
+
+
+@pytest.mark.parametrize(
+    ("value", "root"), [(0, 0), (1, 1), (2, Fraction(1415, 1000)), (Fraction(1, 4), Fraction(1, 2))]
+)
+def test_roots_are_rounded_up_to_a_thousandth(value, root):
+    assert _root(Fraction(value)) == root

@@ -4,9 +4,10 @@ import pytest
 from hypothesis import given, settings
 
 from tests.make import desk, disk, fs, part, row_of, sources, wishes
+from ylemorph.core.buy.assess import FleetLine, Target, assess, best_of
 from ylemorph.core.buy.least import grains_needed, least_sectors
-from ylemorph.core.buy.verdicts import FITTING, ladder, looked_at, outcome
-from ylemorph.core.disk.model import Disk
+from ylemorph.core.buy.verdicts import FITTING, Outcome, ladder, looked_at, outcome
+from ylemorph.core.disk.model import Disk, Survey
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk, shelf_disks
 from ylemorph.core.errors import YlemorphError
@@ -104,3 +105,19 @@ def test_what_is_gained_is_the_free_space_of_the_whole_disk():
     made = outcome(prepared.on(nominal_disk(2000 * GB)), looked_at(prepared))
     assert abs(made.gained_bytes - (nominal_disk(2000 * GB).size_bytes - source.size_bytes)) < 4 * MiB
     assert prepared.carried[looked_at(prepared).place].number == 3
+
+
+def test_the_best_verdict_on_each_target():
+    def line(target, verdict):
+        return FleetLine(target, "same", Outcome(verdict, 0, 0, None, None), "", "")
+
+    lines = [line(0, "tight"), line(0, "comfortable"), line(0, "does-not-fit"), line(1, None), line(2, "does-not-fit")]
+    assert best_of(lines, 4) == ("comfortable", None, "does-not-fit", None)
+
+
+@pytest.mark.parametrize(("target", "remedy"), [(480, "use Proportional"), (240, "take 1TB"), (120, "take 1TB")])
+def test_what_is_offered_in_a_list(target, remedy):
+    """The desk's two rows hold 227 GiB: the same sizes need 1 TB, in proportion half a disk is enough."""
+    made = assess(Survey(desk()), [Target("x", nominal_disk(target * GB))], ("same",), Options())
+    (only,) = made.lines
+    assert (only.outcome.verdict, only.remedy) == ("does-not-fit", remedy)

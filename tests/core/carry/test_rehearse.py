@@ -7,7 +7,7 @@ import random
 import pytest
 
 from ylemorph.core.carry.carrying import carry_out
-from ylemorph.core.carry.rehearse import rehearse
+from ylemorph.core.carry.rehearse import rehearse, stopped_at
 from ylemorph.core.carry.sequence import Goal, Hold, Sequence, Shape, Step
 from ylemorph.core.carry.ways import WAY_KINDS
 from ylemorph.core.errors import YlemorphError
@@ -77,3 +77,39 @@ def test_the_example_of_the_theory():
     assert run(shrink, table, copy).safe
     swapped = run(copy, table, shrink)
     assert (swapped.safe, swapped.step, swapped.row) == (False, 1, 1)
+
+
+SHAPES = {"source": Shape(10, 512), "target": Shape(10, 512)}
+
+
+def small(*made, way="shrink-first", gpt=False):
+    holds, goals = (Hold(1, Extent(0, 10), 6 * 512, False),), (Goal(1, Extent(2, 8)),)
+    return Sequence(way, SHAPES, 512, holds, made, goals, gpt, Extent(0, 10))
+
+
+def test_after_a_step_that_broke_off():
+    shrink = Step("shrink", "source", 1, None, Extent(0, 10), Extent(0, 6))
+    copy = Step("copy", "target", 1, "source", Extent(0, 6), Extent(2, 8))
+    sequence = small(shrink, Step("table", "target"), copy)
+    assert stopped_at(sequence, 3, 3).safe
+    assert stopped_at(sequence, 2, 2).safe
+    assert not stopped_at(sequence, 2, 3).safe  # the table is in doubt and not written again
+    broken = stopped_at(sequence, 1, 1)
+    assert (broken.safe, broken.step, broken.row) == (False, 1, 1)
+
+
+def test_a_cut_takes_the_backup_of_a_gpt_along():
+    cut = Step("cut", "image", None, None, None, Extent(0, 90))
+    shapes = {"source": Shape(100, 512), "image": Shape(100, 512), "target": Shape(90, 512)}
+    read = Step("read", "image", None, "source", Extent(0, 100), Extent(0, 100))
+    back = Step("read", "target", None, "image", Extent(0, 90), Extent(0, 90))
+    holds, goals = (Hold(1, Extent(40, 50), 512, True),), (Goal(1, Extent(40, 50)),)
+
+    def run(*made, gpt=True):
+        return rehearse(Sequence("through-image", shapes, 512, holds, made, goals, gpt, Extent(0, 90)))
+
+    assert run(read, cut, back).reason == "the table of the target has no backup copy"
+    assert run(read, cut, back, Step("mend-table", "target")).safe
+    assert run(read, cut, back, gpt=False).safe
+    short = Step("read", "target", None, "image", Extent(0, 45), Extent(0, 45))
+    assert run(read, Step("cut", "image", None, None, None, Extent(0, 45)), short).row == 1

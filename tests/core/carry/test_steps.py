@@ -178,3 +178,24 @@ def test_the_example_of_the_theory_of_order_in_place():
     made = moved(*rows, usable=(0, 10)).made
     assert [(row, to.start) for row, _, to in made] == [(2, 7), (1, 3), (2, 0)]
     assert moved(*rows, usable=(0, 9)).blocked == (2, 1)
+
+
+def test_what_is_resized_in_place_is_checked_before():
+    found = told(steps("restore", target=2000))
+    for number in (3, 4):
+        assert found.index(("check", "target", number)) < found.index(("grow", "target", number))
+    assert ("check", "target", 2) not in found  # it goes over sector by sector
+
+
+def test_the_row_that_no_gap_holds_is_named_not_one_that_only_waits():
+    """The gap of 20 holds the smaller row, so it is the larger one that lacks room: 40 are needed."""
+    found = moved((1, (0, 40), (60, 100)), (2, (40, 80), (0, 40)), usable=(0, 100))
+    assert found.blocked == (1, 20)
+    just = moved((1, (0, 20), (60, 80)), (2, (20, 80), (0, 60)), usable=(0, 100))
+    assert just.blocked is None  # what is exactly as long as the gap goes into it
+
+
+def test_the_table_of_a_sequence_is_the_plans():
+    assert steps("straight").sequence.gpt
+    old = row_of((50 * GiB, "0x07", fs(used=20 * GiB), {"role": "data"}), table="mbr", label_gb=120)
+    assert not steps("straight", old, 240).sequence.gpt

@@ -7,6 +7,7 @@ import pytest
 from tests.make import disk, fs, part
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.ground import Load
 from ylemorph.core.carry.times import (
     BY_FILE,
     BY_SECTOR,
@@ -121,3 +122,9 @@ def cloned(used, size, way="straight", *, source):
 def test_what_the_trade_tells_lies_inside_the_range(told, low, high):
     assert told[0] <= low <= high <= told[1]
     assert told[1] < 60 * told[0]
+
+
+def test_a_row_that_goes_by_sector_takes_the_shares_of_sectors():
+    load = Load(None, None, None, None, None, 5, by_file=True)
+    assert load.shares == BY_FILE
+    assert load._replace(by_file=False).shares == BY_SECTOR

@@ -8,6 +8,7 @@ import pytest
 from tests.make import SECTOR, disk, fs, part, row_of
 from ylemorph.core.checkback.compare import check_back
 from ylemorph.core.checkback.differences import DIFFERENCES, Code
+from ylemorph.core.checkback.mending import figures_for
 from ylemorph.core.checkback.planned import planned_of
 from ylemorph.core.disk.check import checked
 from ylemorph.core.disk.model import Disk
@@ -239,3 +240,38 @@ def test_a_hundred_and_twenty_eight_partitions():
     plan = make_plan(row_of(*rows, label_gb=500), nominal_disk(960 * GB), Options())
     assert codes(plan, finished(plan)) == []
     assert codes(plan, without(finished(plan), 77)) == [("row-missing", 77)]
+
+
+def figures(made, found, code):
+    """Words and sectors of what one types to mend a difference."""
+    planned = planned_of(made)
+    (difference,) = [d for d in check_back(planned, found).differences if d.kind.code == code]
+    return [(figure.word, figure.sectors) for figure in figures_for(difference, planned)]
+
+
+def test_the_figures_that_mend_a_difference():
+    plan, found = GPT, finished(GPT)
+    row = of(found, 3)
+    short = change(found, 3, sectors=row.sectors - 4 * GRAIN, fs_size_bytes=(row.sectors - 4 * GRAIN) * SECTOR)
+    assert figures(plan, short, "size-off") == [("New size", row.sectors), ("Add", 4 * GRAIN)]
+    inner = change(found, 3, fs_size_bytes=(row.sectors - 4 * GRAIN) * SECTOR)
+    assert figures(plan, inner, "not-extended") == [("New size", row.sectors), ("Add", 4 * GRAIN)]
+    gone = without(found, 4)
+    missing = of(found, 4)
+    assert figures(plan, gone, "row-missing") == [("Its start", missing.first_lba), ("Its size", missing.sectors)]
+    last = of(found, 5)
+    moved = change(found, 5, first_lba=last.first_lba - 2 * GRAIN)
+    assert figures(plan, change(moved, 4, sectors=missing.sectors - 2 * GRAIN), "start-off") == [
+        ("New start", last.first_lba)
+    ]
+    flagless = change(found, 5, flags=frozenset())
+    assert figures(plan, flagless, "flag-off") == []
+
+
+def test_idle_space_is_named_with_its_size():
+    plan, found = LARGER, finished(LARGER)
+    row = of(found, 3)
+    left = change(found, 3, sectors=row.sectors - 900 * GRAIN, fs_size_bytes=(row.sectors - 900 * GRAIN) * SECTOR)
+    idle = [d for d in check_back(planned_of(plan), left).differences if d.kind.code == "idle-space"]
+    end = row.first_lba + row.sectors - 900 * GRAIN
+    assert [(d.figures, d.found) for d in idle] == [((900 * MiB, end), {"first_lba": end, "sectors": 900 * GRAIN})]

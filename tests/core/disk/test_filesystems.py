@@ -1,11 +1,23 @@
 """What a file system lets you do (rule 3), its least size and its ceiling (rules 5.3, 5.6)."""
 
+from types import SimpleNamespace
+
 import pytest
 
 from tests.make import fs, part, row_of
-from ylemorph.core.disk.filesystems import ABILITIES, FIXED, KIND_NAMES, ability_of, ceiling_bytes, least_bytes
+from ylemorph.core.disk.ext_least import _copies
+from ylemorph.core.disk.filesystems import (
+    ABILITIES,
+    FIXED,
+    KIND_NAMES,
+    ability_of,
+    ceiling_bytes,
+    least_bytes,
+    state_of,
+)
 from ylemorph.core.disk.model import STATES
 from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.usual_sizes import NOMINAL_GB
 from ylemorph.core.sizes import MAX_BYTES, GiB, KiB, MiB, TiB
 
 
@@ -61,3 +73,27 @@ def test_ceilings(kind, cluster, ceiling):
 def test_least_sizes(kind, cluster, least):
     """Microsoft FAT specification (fatgen103, from memory)."""
     assert least_bytes(fs(kind, cluster_bytes=cluster), GiB) == least
+
+
+def test_copies_of_the_superblock():
+    """sparse_super2 keeps two beside the first; sparse_super keeps groups 0, 1 and powers of 3, 5 and 7 (mke2fs(8))."""
+    counted = {
+        kind: [_copies(SimpleNamespace(backups=kind), n) for n in (1, 2, 3, 4, 6, 10, 26)]
+        for kind in ("every", "two", "sparse")
+    }
+    assert counted["every"] == [1, 2, 3, 4, 6, 10, 26]
+    assert counted["two"] == [1, 2, 3, 3, 3, 3, 3]
+    assert counted["sparse"] == [1, 2, 2, 3, 4, 6, 7]
+
+
+def test_the_state_is_the_file_systems_own():
+    assert state_of(part(1, MiB, GiB, filesystem=fs("ntfs", GiB // 2, state="dirty"))) == "dirty"
+    assert state_of(part(1, MiB, GiB)) == "unknown"
+
+
+def test_the_sizes_that_one_can_buy():
+    """Common practice, no source."""
+    assert NOMINAL_GB == (
+        120, 128, 240, 250, 256, 480, 500, 512, 960, 1000, 1920, 2000, 3840, 4000, 6000, 8000, 10_000, 12_000, 16_000,
+        20_000, 24_000,
+    )  # fmt: skip

@@ -205,3 +205,19 @@ def test_nothing_used_is_a_fact_and_not_unknown():
     assert len(merged.conflicts) == 1
     back = merge(second, Survey(row_of((20 * GiB, BASIC_DATA, fs(used=None))))).survey.disk.partitions[0].filesystem
     assert back.used_bytes == 0
+
+
+def test_a_partition_of_another_size_is_not_the_same():
+    """About the same is within a hundredth, or a MiB for small ones; start goes before number."""
+
+    def other(*parts):
+        return merge(Survey(one), Survey(disk(one.sectors, *parts))).conflicts
+
+    one = disk(10**8, part(1, MiB, 10 * GiB, filesystem=fs(used=GiB)), part(2, 11 * GiB, 20 * MiB))
+    gone = ("Partition 2 is not in the second listing and stays as it was.",)
+    assert other(part(1, MiB, 10 * GiB), part(2, 11 * GiB, 21 * MiB)) == ()
+    assert other(part(1, MiB, 10 * GiB), part(2, 11 * GiB, 22 * MiB)) == gone
+    assert other(part(1, MiB, 10 * GiB + 100 * MiB), part(7, 11 * GiB, 20 * MiB)) == ()
+    assert other(part(1, MiB, 10 * GiB - 103 * MiB), part(2, 11 * GiB, 20 * MiB)) == (
+        "Partition 1 is not in the second listing and stays as it was.",
+    )

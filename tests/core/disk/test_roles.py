@@ -1,6 +1,6 @@
 import pytest
 
-from tests.make import fs, row_of
+from tests.make import disk, fs, part, row_of
 from ylemorph.core.disk.roles import (
     BASIC_DATA,
     EFI_SYSTEM,
@@ -81,3 +81,13 @@ def test_traces_of_a_system_settle_which_of_several_it_is():
     assert propose_roles(source).in_doubt == ()
     both = row_of((260 * MiB, EFI_SYSTEM, fs("fat32")), (GiB, BASIC_DATA, traced), (GiB, BASIC_DATA, traced))
     assert propose_roles(both).in_doubt == (2, 3)
+
+
+@pytest.mark.parametrize(("size", "role"), [(2 * GiB, "start"), (2 * GiB + MiB, "data")])
+def test_a_small_active_row_is_the_start_row(size, role):
+    """Rule 4.1: small is up to 2 GiB. Common practice, no source."""
+    first = part(1, MiB, size, "0x07", fs(used=MiB), flags=frozenset(("active",)))
+    second = part(2, MiB + size, 100 * GiB, "0x07", fs(used=GiB))
+    third = part(3, MiB + size + 100 * GiB, 100 * GiB, "0x07", fs(used=GiB))
+    found = propose_roles(disk(10**9, first, second, third, table="mbr")).by_number[1]
+    assert (found == "start") == (role == "start")

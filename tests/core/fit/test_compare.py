@@ -2,11 +2,13 @@
 
 import pytest
 
+from tests.make import fs, row_of
+from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.compare import better, compare_plans
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
-from ylemorph.core.sizes import GB
+from ylemorph.core.sizes import GB, GiB
 from ylemorph.demo.scenario import lending_desk
 
 
@@ -47,3 +49,16 @@ def test_free_space_row_by_row_and_what_is_packed():
     assert by_row["3 Desk"][1][0] > by_row["3 Desk"][1][1]
     assert found.first.packed_bytes < found.second.packed_bytes
     assert found.better_packed == 0
+
+
+def test_what_is_packed_is_known_only_where_every_row_tells():
+    source = row_of(
+        (100 * GiB, BASIC_DATA, fs("ntfs", 40 * GiB), {"role": "system"}),
+        (100 * GiB, BASIC_DATA, fs("ntfs", 10 * GiB, last_used_byte=12 * GiB), {"role": "data"}), label_gb=250,
+    )  # fmt: skip
+    unknown = compare_plans(*(make_plan(source, nominal_disk(120 * GB), Options(fit=fit)) for fit in ("snug", "same")))
+    assert unknown.first.packed_bytes is None
+    packed = lending_desk().disk
+    known = compare_plans(*(make_plan(packed, nominal_disk(480 * GB), Options(fit=fit)) for fit in ("snug", "same")))
+    assert known.first.packed_bytes is not None
+    assert known.second.packed_bytes is None  # nothing fits

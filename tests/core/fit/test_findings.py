@@ -13,6 +13,7 @@ from ylemorph.core.fit.findings import NOTE_CODES, TABLE_CODES, about_source
 from ylemorph.core.fit.options import Headroom, Options
 from ylemorph.core.fit.packing import bytes_past
 from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.fit.source_rows import look_at
 from ylemorph.core.sizes import GB, GiB, MiB
 
 START = (260 * MiB, EFI_SYSTEM, fs("fat32", 33 * MiB))
@@ -174,3 +175,15 @@ def test_without_a_map_it_is_unknown_unless_nothing_lies_there():
     assert bytes_past(part(1, MiB, GiB, filesystem=fs(used=100)), 400, 1000) is None
     assert bytes_past(part(1, MiB, GiB, filesystem=fs(used=100, last_used_byte=300)), 400, 1000) == 0
     assert bytes_past(part(1, MiB, GiB), 400, 1000) is None
+
+
+def test_what_the_source_screen_says_of_rows_that_stay():
+    source = row_of(
+        (GiB, BASIC_DATA, fs("xfs", 100 * MiB), {"role": "data"}),
+        (GiB, BASIC_DATA, fs("unknown", 5), {"role": "data"}),
+        (GiB, BASIC_DATA, fs("ntfs", 300 * MiB, state="dirty"), {"role": "data"}), label_gb=120,
+    )  # fmt: skip
+    texts = [look.sentence() for look in look_at(source, Options())]
+    assert texts[0] == "XFS cannot be made smaller."
+    assert texts[1] == "Nothing is known of what it holds."
+    assert texts[2] == "It is dirty and stays as it is."

@@ -296,3 +296,11 @@ def test_least_sizes_are_what_does_not_fit_is_short_of():
         plan = make_plan(desk(), nominal_disk(128 * GB), Options(fit=fit))
         least = sum(row.least_bytes or 0 for row in plan.rows)
         assert least - plan.frame.usable_bytes == plan.shortfall_bytes, fit
+
+
+def test_what_stays_free_in_a_row_whose_size_is_held():
+    """A FAT32 start row goes over as it is: what is free in it is its size less what it holds."""
+    plan = make_plan(desk(), nominal_disk(480 * GB), Options())
+    start = plan.row(1)
+    assert start.free_after_bytes == start.size_bytes - 33 * MiB
+    assert plan.row(2).free_after_bytes is None  # nothing is known of what it holds

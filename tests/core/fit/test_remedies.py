@@ -14,7 +14,7 @@ from ylemorph.core.errors import YlemorphError
 from ylemorph.core.fit.options import Options, Tail
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.fit.remedies import smallest_set
-from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.core.sizes import GB, GiB, MiB, format_size
 
 
 def after(remedy, source, target, options):
@@ -147,3 +147,26 @@ def test_a_remedy_never_raises_what_the_plan_did_not():
                 assert after(remedy, source, nominal_disk(128 * GB), Options(fit="rest-to-one", grow=grow))
             except YlemorphError as error:
                 raise AssertionError(remedy) from error
+
+
+def test_less_in_reserve_is_offered_where_something_is_held():
+    source, target = desk(), nominal_disk(240 * GB)
+    assert "tail" not in {remedy.kind for remedy in make_plan(source, target, Options()).remedies}
+    held = make_plan(source, target, Options(tail=Tail(bytes=20 * GiB)))
+    (tail,) = [remedy for remedy in held.remedies if remedy.kind == "tail"]
+    assert tail.bytes == min(20 * GiB, held.shortfall_bytes)
+    assert tail.text() == f"Hold {format_size(tail.bytes)} less in reserve at the end."
+
+
+def test_another_fit_is_offered_only_where_it_fits():
+    same = make_plan(desk(), nominal_disk(480 * GB), Options(fit="same"))
+    assert [remedy.fit for remedy in same.remedies if remedy.kind == "fit"] == ["proportional"]
+    hopeless = make_plan(desk(), nominal_disk(120 * GB), Options(fit="same"))
+    assert "fit" not in {remedy.kind for remedy in hopeless.remedies}
+
+
+@given(sources(), targets())
+def test_what_is_offered_as_enough_is_enough(source, target):
+    for remedy in make_plan(source, target, Options()).remedies:
+        if remedy.kind in ("fit", "lighten", "leave", "leave-set", "shelf"):
+            assert remedy.verdict_after in ("tight", "comfortable")

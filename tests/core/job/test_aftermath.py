@@ -16,7 +16,7 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.job.aftermath import REASONS, aftermath
 from ylemorph.core.job.bench_changes import SetFact
-from ylemorph.core.job.row_changes import Leave
+from ylemorph.core.job.row_changes import HoldRow, Leave
 from ylemorph.core.sizes import GB, GiB
 
 ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", backup_size=200 * GiB)
@@ -93,3 +93,11 @@ def test_from_wherever_it_says_the_rest_ends_well(seed):
                 assert stopped_at(made.sequence, failed, found.again_from).safe
             else:
                 assert steps[failed - 1].disk == "source"
+
+
+def test_a_row_that_would_not_shrink_is_held_and_no_longer_takes_the_rest():
+    plan = make_plan(desk(), nominal_disk(960 * GB), Options(fit="rest-to-one", grow=3))
+    made = carry_out(plan, ALL, "shrink-first")
+    failed = next(n for n, step in enumerate(made.sequence.steps, 1) if (step.kind, step.row) == ("shrink", 3))
+    offers = aftermath(made.ground, made.sequence, failed, "would-not-shrink").ways_out
+    assert HoldRow(3) in [offer.change for offer in offers]

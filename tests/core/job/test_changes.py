@@ -4,13 +4,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.make import apply_change, desk, sources, targets
+from tests.make import apply_change, changed, desk, sources, targets
+from ylemorph.core.disk.model import Survey
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption, BadSize, OutOfBounds, YlemorphError
 from ylemorph.core.fit.compare import compare_plans
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
-from ylemorph.core.job.state import Pair
+from ylemorph.core.job.state import JobState, Pair
 from ylemorph.core.sizes import GB, GiB, MiB
 from ylemorph.formats.own.changes import CHANGE_KINDS
 from ylemorph.formats.own.options import options_from, options_to_data
@@ -285,3 +286,41 @@ def test_a_plan_compared_with_itself_differs_in_nothing(source, target):
     assert found.gained == found.lost == ()
     assert found.first == found.second
     assert all(row.sizes[0] == row.sizes[1] for row in found.rows)
+
+
+def amended(**sent):
+    state = changed(JobState(source=Survey(desk())), **sent).state
+    return {p.number: p.filesystem for p in state.source.disk.partitions}
+
+
+def test_a_fact_put_right_is_that_of_one_row_alone():
+    before = {p.number: p.filesystem for p in desk().partitions}
+    used = amended(kind="used", row=3, text="100 GiB")
+    assert (used[3].used_bytes, used[3].used_kind) == (100 * GiB, "typed")
+    assert {n: fs for n, fs in used.items() if n != 3} == {n: fs for n, fs in before.items() if n != 3}
+    fixed = amended(kind="immovable", row=4, text="120 GiB")
+    assert (fixed[4].immovable_end_byte, fixed[3]) == (120 * GiB, before[3])
+    lighter = amended(kind="lightened", row=3, text="40 GiB pictures")
+    assert (sum(item.bytes for item in lighter[3].lightened), lighter[4]) == (40 * GiB, before[4])
+
+
+@pytest.mark.parametrize(
+    ("sent", "words"),
+    [
+        ({"kind": "lightened", "row": 2, "text": "5 GiB x"}, "used space of partition 2 is not known"),
+        ({"kind": "lightened", "row": 3, "text": "500 GiB x"}, "are more than the"),
+        ({"kind": "used", "row": 3, "text": "421 GiB"}, "more than the partition"),
+        ({"kind": "immovable", "row": 3, "text": "421 GiB"}, "past the partition's end"),
+        ({"kind": "used", "row": 9, "text": "1 GiB"}, "no partition 9"),
+    ],
+)
+def test_facts_that_cannot_be(sent, words):
+    with pytest.raises(YlemorphError, match=words):
+        amended(**sent)
+
+
+def test_bounds_of_facts_are_still_possible():
+    assert amended(kind="used", row=3, text="420 GiB")[3].used_bytes == 420 * GiB
+    assert amended(kind="immovable", row=3, text="420 GiB")[3].immovable_end_byte == 420 * GiB
+    assert amended(kind="lightened", row=3, text="131 GiB all")[3].lightened[0].bytes == 131 * GiB
+    assert amended(kind="immovable", row=3, text="0")[3].immovable_end_byte is None

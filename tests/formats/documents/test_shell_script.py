@@ -1,0 +1,95 @@
+"""The script as text: what it needs, what it says, and its commands; run for real in tests/real."""
+
+import pytest
+
+from tests.make import desk, fs, row_of
+from ylemorph.core.carry.carrying import carry_out
+from ylemorph.core.carry.facts import Facts
+from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.errors import BadOption
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.formats.documents.shell_script import script_of
+
+ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes")
+
+
+def script(source, way=None, target=480, facts=ALL, **options):
+    return script_of(carry_out(make_plan(source, nominal_disk(target * GB), Options(**options)), facts, way))
+
+
+def setting(text, name):
+    """What the script sets ``name`` to."""
+    (line,) = [line for line in text.splitlines() if line.startswith(f"{name}=") or f" {name}=" in line.split("#")[0]]
+    return line.split(f"{name}=", 1)[1].split(" ")[0]
+
+
+def linux(swap):
+    return row_of(
+        (512 * MiB, EFI_SYSTEM, fs("fat32", 40 * MiB)),
+        (100 * GiB, LINUX_DATA, fs("ext4", 20 * GiB), {"role": "system"}),
+        (8 * GiB, LINUX_DATA, swap, {"role": "swap"}), label_gb=250,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("swap", "command"),
+    [
+        (fs("swap", uuid="5c0e1a2b-0001", label="over flow"), "mkswap -U '5c0e1a2b-0001' -L 'over flow'"),
+        (fs("swap", label="it's"), "mkswap -L 'it'\\''s'"), (fs("swap"), "mkswap"),
+    ],
+)  # fmt: skip
+def test_swap_is_made_anew_with_its_own_names(swap, command):
+    lines = [line.strip() for line in script(linux(swap), target=120).splitlines()]
+    assert f'{command} "$part" > /dev/null' in lines
+    assert f'{command} "$WORK/row-3.img" > /dev/null' in lines
+
+
+def test_room_is_what_stands_in_work_files_at_once():
+    """Straight across a row that shrinks passes through a file of its own; through an image each row stands in one."""
+    rows = {row.number: row for row in make_plan(desk(), nominal_disk(480 * GB), Options()).rows}
+    straight = script(desk(), "straight")
+    assert setting(straight, "ROOM_DEVICE") == str(rows[4].source_bytes)  # the larger one of two, one after the other
+    image = script(desk(), "through-image")
+    assert setting(image, "ROOM_DEVICE") == str(rows[4].source_bytes)
+    apart = script(desk(), "through-image", facts=ALL.but(both_attached="no"))
+    assert setting(apart, "ROOM_DEVICE") == str(sum(row.source_bytes for row in rows.values() if row.number != 2))
+    whole = script(desk(), "through-image", facts=ALL.but(health="worn"))
+    source = desk()
+    resized = rows[3].source_bytes + rows[4].source_bytes  # taken out of the image before the start row passes
+    assert int(setting(whole, "ROOM_DEVICE")) == source.size_bytes + resized + rows[1].source_bytes
+    first = script(desk(), "shrink-first")
+    assert (setting(first, "ROOM_DEVICE"), setting(first, "ROOM_FILE")) == ("0", str(rows[4].source_bytes))
+    larger = script(desk(), "straight", target=2000)
+    assert setting(larger, "ROOM_DEVICE") == "0"
+
+
+def test_utilities_are_those_that_the_steps_use():
+    def tools(*given, **more):
+        line = next(line for line in script(*given, **more).splitlines() if line.startswith("TOOLS="))
+        return line.removeprefix("TOOLS=").strip("'").split()
+
+    assert tools(desk(), "straight") == ["dd", "ntfsresize", "sfdisk"]
+    assert tools(desk(), "straight", target=1000, fit="same") == ["dd", "sfdisk"]  # nothing gets another length
+    assert tools(linux(fs("swap")), target=120) == ["dd", "e2fsck", "mkswap", "resize2fs", "sfdisk"]
+
+
+def test_what_the_utilities_cannot_do_is_left_and_said():
+    source = row_of(
+        (50 * GiB, BASIC_DATA, fs("ntfs", 20 * GiB), {"role": "system"}),
+        (150 * GiB, BASIC_DATA, fs("btrfs", 40 * GiB, size_bytes=150 * GiB), {"role": "data"}), label_gb=250,
+    )  # fmt: skip
+    smaller = script(source, "straight", target=120)
+    assert "cannot be made smaller here; its place of" in smaller
+    assert "(left for you)" in smaller
+    larger = script(source, "straight", target=500)
+    assert "cannot be made larger here; it is copied and fills" in larger
+    copied = [line for line in larger.splitlines() if line.startswith('to_target "$SOURCE"')]
+    assert len(copied) == 2  # both rows go over whole; what cannot grow stays as long as it is
+
+
+def test_a_plan_without_a_way_has_no_script():
+    with pytest.raises(BadOption, match="no way"):
+        script(desk(), target=120)
