@@ -19,6 +19,7 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from itertools import count
 from pathlib import Path
 from queue import Queue
 from typing import NamedTuple
@@ -236,22 +237,22 @@ def lives(mutant: Mutant, copy: Path) -> bool:
                 compile(place.read_text(), str(place), "exec")
             except (SyntaxError, ValueError):
                 return False
-        return all(_passes(tests, copy) for tests in _in_order(mutant.path))
+        return all(_passes(tests, copy) for tests in _in_order(mutant.path, copy))
     finally:
         place.write_text(text)
 
 
-def _in_order(path: Path) -> Iterator[tuple[str, ...]]:
+def _in_order(path: Path, copy: Path) -> Iterator[tuple[str, ...]]:
     """The file of tests that has the module's name, then all of its folder."""
     tests = _tests(path) or ()
-    own = [name for folder in tests for name in _named(folder, path.stem)]
+    own = [name for folder in tests for name in _named(copy, folder, path.stem)]
     if own:
         yield tuple(own)
     yield tests
 
 
-def _named(folder: str, stem: str) -> list[str]:
-    return [str(one.relative_to(ROOT)) for one in (ROOT / folder).glob(f"test_{stem}*.py")]
+def _named(copy: Path, folder: str, stem: str) -> list[str]:
+    return [str(one.relative_to(copy)) for one in (copy / folder).glob(f"test_{stem}*.py")]
 
 
 def _passes(tests: tuple[str, ...], copy: Path) -> bool:
@@ -288,14 +289,19 @@ def main() -> int:
                 shutil.copy(ROOT / name, copy / name)
             copies.put(copy)
 
+        done = count(1)
+
         def tried(mutant: Mutant) -> bool:
             copy = copies.get()
             try:
                 alive = lives(mutant, copy)
             finally:
                 copies.put(copy)
+            number = next(done)
             if alive:
                 print("lives  " + mutant.shown(), flush=True)
+            elif number % 20 == 0:
+                print(f"{number} tried", flush=True)
             return alive
 
         with ThreadPoolExecutor(given.processes) as pool:

@@ -113,3 +113,19 @@ def test_a_cut_takes_the_backup_of_a_gpt_along():
     assert run(read, cut, back, gpt=False).safe
     short = Step("read", "target", None, "image", Extent(0, 45), Extent(0, 45))
     assert run(read, Step("cut", "image", None, None, None, Extent(0, 45)), short).row == 1
+
+
+def test_a_disk_is_read_onto_one_that_can_hold_it():
+    shapes = {"source": Shape(100, 512), "target": Shape(90, 512)}
+    holds, goals = (Hold(1, Extent(40, 50), 512, True),), (Goal(1, Extent(40, 50)),)
+
+    def run(extent, onto=None):
+        made = (Step("read", "target", None, "source", extent, onto or extent),)
+        return rehearse(Sequence("restore", shapes, 512, holds, made, goals, False, Extent(0, 90)))
+
+    assert run(Extent(0, 90)).safe
+    assert "leave what of the target" in run(Extent(0, 91)).reason
+    assert "leave what of the source" in run(Extent(0, 101)).reason
+    assert run(Extent(0, 49)).row == 1  # cut off in the middle of the row
+    assert "from its first sector on" in run(Extent(1, 90)).reason
+    assert "from its first sector on" in run(Extent(0, 80), Extent(0, 90)).reason

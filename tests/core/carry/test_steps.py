@@ -199,3 +199,13 @@ def test_the_table_of_a_sequence_is_the_plans():
     assert steps("straight").sequence.gpt
     old = row_of((50 * GiB, "0x07", fs(used=20 * GiB), {"role": "data"}), table="mbr", label_gb=120)
     assert not steps("straight", old, 240).sequence.gpt
+
+
+def test_what_must_find_room_is_what_a_row_holds():
+    """At most its planned length; a row that goes over sector by sector needs its whole length."""
+    holds = {hold.row: hold for hold in steps("straight").sequence.holds}
+    assert (holds[3].bytes, holds[3].fixed) == (131 * GiB, False)
+    assert (holds[1].bytes, holds[1].fixed) == (33 * MiB, True)
+    unread = row_of((GiB, BASIC_DATA, fs("xfs"), {"role": "data"}), label_gb=120)
+    (hold,) = steps("straight", unread, 240).sequence.holds
+    assert (hold.bytes, hold.fixed) == (GiB, True)

@@ -187,3 +187,17 @@ def test_what_the_source_screen_says_of_rows_that_stay():
     assert texts[0] == "XFS cannot be made smaller."
     assert texts[1] == "Nothing is known of what it holds."
     assert texts[2] == "It is dirty and stays as it is."
+
+
+@pytest.mark.parametrize("firmware", ["legacy", "uefi", "unknown"])
+def test_a_disk_without_a_system_says_nothing_of_how_it_starts(firmware):
+    source = row_of((50 * GiB, BASIC_DATA, fs("ntfs", 20 * GiB), {"role": "data"}), label_gb=120)
+    found = {f.code for f in make_plan(source, nominal_disk(240 * GB), Options(firmware=firmware)).findings}
+    assert found.isdisjoint({"firmware-cannot-start", "firmware-asked", "no-start-row-for-uefi"})
+
+
+def test_the_floors_on_the_source_screen_are_bytes():
+    """Row 3 of the desk: 131 GiB and 2 % slack are 133.62 GiB, rounded up to the grain; 15 % headroom on 131 GiB."""
+    looks = {look.row.number: look for look in look_at(desk(), Options())}
+    assert (looks[3].hard_bytes, looks[3].comfort_bytes) == (136_827 * MiB, 154_266 * MiB)
+    assert (looks[1].hard_bytes, looks[1].comfort_bytes, looks[2].hard_bytes) == (49 * MiB, 545 * MiB, None)

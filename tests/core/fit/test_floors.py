@@ -30,6 +30,15 @@ def floors(carried, source, headroom=USUAL, grain=MiB, **terms):
         (99 * GiB, 100 * GiB, {}, (102_400, 116_583, "source")),  # never over the source; 113.85 GiB
         (10 * GiB, 100 * GiB, {"may_shrink": False}, (102_400, 102_400, "source")),
         (10 * GiB, 100 * GiB + 512, {"may_shrink": False}, (102_401, 102_401, "source")),
+        (
+            100 * GiB,
+            400 * GiB,
+            {"shed_bytes": 3 * GiB},
+            (101_376, 117_760, "used"),
+        ),  # 99 GiB; files need headroom still
+        (100 * GiB, 400 * GiB, {"immovable_bytes": 102 * GiB}, (104_448, 117_760, "used")),  # equal: what is used binds
+        (100 * GiB, 400 * GiB, {"minimum_bytes": 102 * GiB}, (104_448, 117_760, "used")),
+        (100 * GiB, 102 * GiB, {}, (104_448, 117_760, "used")),  # just as large as it may become small
     ],
 )
 def test_worked_out_by_hand(carried, source, terms, expected):

@@ -324,3 +324,9 @@ def test_bounds_of_facts_are_still_possible():
     assert amended(kind="immovable", row=3, text="420 GiB")[3].immovable_end_byte == 420 * GiB
     assert amended(kind="lightened", row=3, text="131 GiB all")[3].lightened[0].bytes == 131 * GiB
     assert amended(kind="immovable", row=3, text="0")[3].immovable_end_byte is None
+
+
+def test_letting_a_row_go_makes_only_others_than_system_and_data_elastic():
+    held = change("hold", row=3).options
+    assert change("release", held, row=3).options == Options()
+    assert change("release", row=5).options.elastic == {5}
