@@ -1,6 +1,6 @@
 /** Jobs: the list and each job in the query cache; writes of one job go one after the other. */
 import { queryOptions, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, ref, shallowRef, watch, type Ref } from "vue";
+import { computed, nextTick, ref, shallowRef, watch, type Ref } from "vue";
 import { units } from "../widgets/units";
 import { client, data, ProblemError, type Change, type Job, type Schemas } from "./client";
 
@@ -121,6 +121,7 @@ export function useJob(id: Ref<number>) {
     const run = async (): Promise<boolean> => {
       saving.value += 1;
       try {
+        await nextTick(); // the page shows what the write before made of the job
         keep(await call(match()));
         refusal.value = failed.value = null;
         void queries.invalidateQueries({ queryKey: ["jobs"] });
@@ -145,8 +146,13 @@ export function useJob(id: Ref<number>) {
   }
 
   const here = () => at(id.value);
-  const change = (body: Change, form: Form = "page") =>
-    write(form, (headers) => data(client.POST("/api/jobs/{job_id}/changes", { ...here(), body, headers })));
+  /** What is decided by the row as it stands is a function, asked once it is its turn; null where there is nothing. */
+  const change = (asked: Change | (() => Change | null), form: Form = "page") =>
+    write(form, async (headers) => {
+      const body = typeof asked === "function" ? asked() : asked;
+      if (!body) return job.value!;
+      return await data(client.POST("/api/jobs/{job_id}/changes", { ...here(), body, headers }));
+    });
   const undo = () => write("page", (headers) => data(client.POST("/api/jobs/{job_id}/undo", { ...here(), headers })));
   const redo = () => write("page", (headers) => data(client.POST("/api/jobs/{job_id}/redo", { ...here(), headers })));
 

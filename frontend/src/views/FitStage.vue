@@ -67,7 +67,7 @@ const verdict = computed(() => {
   return word;
 });
 
-function change(body: Change, form: Form = "row"): Promise<boolean> {
+function change(body: Change | (() => Change | null), form: Form = "row"): Promise<boolean> {
   props.store.forgive();
   return props.store.change(body, form);
 }
@@ -104,8 +104,10 @@ function nudge(event: KeyboardEvent, sign: "+" | "-"): void {
 
 /** Do one of two things that exclude each other, whichever the row allows now. */
 function either(first: Action, one: (row: PlanRow) => Change, second: Action, other: (row: PlanRow) => Change): void {
-  const own = row.value;
-  if (own) void change((own.actions[first] && !own.actions[second] ? other : one)(own));
+  void change(() => {
+    const own = row.value;
+    return own && (own.actions[first] && !own.actions[second] ? other : one)(own);
+  });
 }
 const togglePin = () =>
   either(
