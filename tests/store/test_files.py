@@ -234,3 +234,23 @@ def test_on_a_really_full_disk_nothing_is_lost_and_jobs_can_be_deleted(small_dis
             jobs.delete(connection, number)
         assert len(jobs.lines(connection)) == len(kept)
         assert connection.execute("PRAGMA integrity_check").fetchone()[0] == "ok"
+
+
+@pytest.mark.parametrize(
+    ("spoil", "said"),
+    [
+        (lambda job: job.pop("head"), "“head” is missing"),
+        (lambda job: job["revisions"][0].pop("sentence"), "“sentence” is missing"),
+        (lambda job: job.update(revisions=5), "its form is off"),
+        (lambda job: job.update(version="many"), "a value is none that belongs there"),
+    ],
+)
+def test_what_is_wrong_with_a_file_of_jobs_is_said(tmp_path, spoil, said):
+    with closing(connect(prepare(tmp_path))) as connection:
+        job = jobs.create(connection, job_of(desk())).id
+        taken = json.loads(json.dumps(bundle.take_out(connection, [job])))
+        spoil(taken["jobs"][0])
+        with pytest.raises(YlemorphError) as caught:
+            bundle.take_in(connection, taken)
+        assert said in str(caught.value)
+        assert [line.id for line in jobs.lines(connection)] == [job]

@@ -5,13 +5,14 @@ import random
 import shutil
 import sqlite3
 from contextlib import closing
+from types import SimpleNamespace
 
 import pytest
 
 from tests.make import desk, job_of
 from ylemorph.cli import main
 from ylemorph.demo.load import load_demo
-from ylemorph.store import jobs
+from ylemorph.store import doctor, jobs
 from ylemorph.store.database import FILE_NAME, StoreError, connect
 from ylemorph.store.doctor import examine
 from ylemorph.store.files import back_up, keep_backup, restore, restore_backup
@@ -191,3 +192,11 @@ def test_what_was_cut_off_is_tidied_at_the_start(folder):
         place.write_bytes(b"x")
     prepare(folder)
     assert not any(place.exists() for place in left)
+
+
+@pytest.mark.parametrize(("free", "said"), [(64 * 2**20 - 1, "only 63 MiB left"), (64 * 2**20, "")])
+def test_the_doctor_says_that_a_full_disk_is_near(tmp_path, monkeypatch, free, said):
+    prepare(tmp_path)
+    monkeypatch.setattr(doctor.shutil, "disk_usage", lambda _folder: SimpleNamespace(free=free))
+    wrong = " ".join(finding.text for finding in doctor.examine(tmp_path) if not finding.well)
+    assert (said in wrong) if said else not wrong

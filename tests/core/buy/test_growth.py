@@ -9,6 +9,7 @@ from scipy import stats
 from ylemorph.core.buy.growth import (
     STUDENT,
     Growth,
+    Lasting,
     Reading,
     _root,
     comfortable_up_to,
@@ -109,3 +110,15 @@ def test_the_slope_and_how_sure_it_is_as_linregress_says(used):
 )
 def test_roots_are_rounded_up_to_a_thousandth(value, root):
     assert _root(Fraction(value)) == root
+
+
+@pytest.mark.parametrize(
+    ("headroom", "full", "words"),
+    [
+        (None, None, "does not fill"), (None, date(2028, 3, 1), "full in 2028-03"),
+        (date(2028, 3, 1), date(2028, 3, 1), "full in 2028-03"),
+        (date(2027, 1, 1), date(2028, 3, 1), "headroom until 2027-01, full in 2028-03"),
+    ],
+)  # fmt: skip
+def test_when_it_fills_in_words(headroom, full, words):
+    assert sentence(Lasting(headroom, full, None, None)) == words

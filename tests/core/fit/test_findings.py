@@ -201,3 +201,11 @@ def test_the_floors_on_the_source_screen_are_bytes():
     looks = {look.row.number: look for look in look_at(desk(), Options())}
     assert (looks[3].hard_bytes, looks[3].comfort_bytes) == (136_827 * MiB, 154_266 * MiB)
     assert (looks[1].hard_bytes, looks[1].comfort_bytes, looks[2].hard_bytes) == (49 * MiB, 545 * MiB, None)
+
+
+@pytest.mark.parametrize(("target", "named"), [(120, False), (1000, False), (6000, True)])
+def test_the_limit_of_a_kind_is_named_only_where_it_is_reached(target, named):
+    """FAT32 ends at 2 TiB (32-bit count of 512-byte sectors; Microsoft's FAT specification)."""
+    source = row_of((200 * GiB, BASIC_DATA, fs("fat32", 40 * GiB), {"role": "data"}), label_gb=250)
+    codes = [f.code for f in make_plan(source, nominal_disk(target * GB), Options()).findings]
+    assert ("fat-limit" in codes) == named

@@ -304,3 +304,9 @@ def test_what_stays_free_in_a_row_whose_size_is_held():
     start = plan.row(1)
     assert start.free_after_bytes == start.size_bytes - 33 * MiB
     assert plan.row(2).free_after_bytes is None  # nothing is known of what it holds
+
+
+def test_what_stays_free_in_a_row_that_nobody_can_resize():
+    source = row_of((50 * GiB, BASIC_DATA, fs("exfat", 20 * GiB), {"role": "data"}), label_gb=120)
+    (row,) = make_plan(source, nominal_disk(240 * GB), Options()).rows
+    assert (row.change, row.free_after_bytes) == ("holds", 30 * GiB)
