@@ -31,9 +31,11 @@ CONNECTIONS, IDLE_SECONDS, CLEANUP_SECONDS = 1000, 120, 5
 # Files that the program opens for itself, that one encrypted connection takes, and that are asked of the system.
 OTHER_DESCRIPTORS, DESCRIPTORS_OF_ONE, MOST_DESCRIPTORS = 200, 3, 4096
 PROXY = {
-    "trusted_proxy": "127.0.0.1", "trusted_proxy_count": 1, "clear_untrusted_proxy_headers": True,
+    "trusted_proxy": "127.0.0.1",
+    "trusted_proxy_count": 1,
+    "clear_untrusted_proxy_headers": True,
     "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"},
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,9 +75,13 @@ def run_server(service: Service) -> int:
     certificate = _certificate(service, folder)
     names = frozenset((*service.names, *own_names())) if service.network else frozenset[str]()
     app = create_app(
-        store, bound_to=service.host, read_from=_folders(service.read_from), network=service.network, names=names,
+        store,
+        bound_to=service.host,
+        read_from=_folders(service.read_from),
+        network=service.network,
+        names=names,
         certificate=certificate,
-    )  # fmt: skip
+    )
     services(app).shop.bench.tidy()
     write_lines(requests=service.log, security=service.network)
     listener = _listener(service.host, service.port)
@@ -136,9 +142,10 @@ def _check_people(store: Path) -> None:
     with closing(connect(store)) as connection:
         if not any(person.role == "workshop" for person in people.everyone(connection)):
             raise YlemorphError(
-                "nobody could sign in: there is no person of the role workshop", at="--network",
+                "nobody could sign in: there is no person of the role workshop",
+                at="--network",
                 mend="add one with ylemorph people add NAME --role workshop (and the same --data), then start again",
-            )  # fmt: skip
+            )
 
 
 def _url(service: Service) -> str:

@@ -41,9 +41,16 @@ TOGETHER = 16  # files that a process gets at a time
 )
 @out_option
 def fleet(
-    paths: tuple[str, ...], targets: tuple[str, ...], shelf_file: str | None, currency: str, fits: tuple["Fit", ...],
-    processes: int | None, form: str, out: str | None, **flags: Any,
-) -> int:  # fmt: skip
+    paths: tuple[str, ...],
+    targets: tuple[str, ...],
+    shelf_file: str | None,
+    currency: str,
+    fits: tuple["Fit", ...],
+    processes: int | None,
+    form: str,
+    out: str | None,
+    **flags: Any,
+) -> int:
     """Fit many machines: PATH is a survey, a folder or archive of them, or a table with a machine column."""
     from ..core.buy.fleet import Read, bought_for, fleet_of
     from ..formats.own.options import options_from
@@ -94,7 +101,8 @@ def _write(made: "Fleet", bought: "Bought | None", form: str, out: str | None) -
         write_bytes(book.getvalue(), out)
     else:
         write = {
-            "table": lambda: fleet_to_text(made, bought), "json": lambda: formats.fleet_to_json(made, bought),
+            "table": lambda: fleet_to_text(made, bought),
+            "json": lambda: formats.fleet_to_json(made, bought),
             "csv": lambda: formats.fleet_to_csv(made),
-        }  # fmt: skip
+        }
         write_text(write[form](), out)

@@ -38,10 +38,14 @@ def demo_shelf() -> list[ShelfDisk]:
         ShelfDisk(
             name,
             Disk(nominal_sectors(label * GB, SECTOR), physical_sector_bytes=4096, link=link),
-            form, price, "EUR" if price is not None else "", stock, note,
+            form,
+            price,
+            "EUR" if price is not None else "",
+            stock,
+            note,
         )
         for name, label, link, form, price, stock, note in SHELF
-    ]  # fmt: skip
+    ]
 
 
 def _machine(number: int) -> Survey:

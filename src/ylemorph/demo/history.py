@@ -83,11 +83,16 @@ def finished(plan: Plan) -> Disk:
     planned = planned_of(plan)
     return checked(
         Disk(
-            planned.sectors, model=planned.target.model, serial=planned.target.serial, link=plan.target.link,
-            rotational=False, table=planned.table, table_id=NEW_IDENTITY,
+            planned.sectors,
+            model=planned.target.model,
+            serial=planned.target.serial,
+            link=plan.target.link,
+            rotational=False,
+            table=planned.table,
+            table_id=NEW_IDENTITY,
             partitions=tuple(_partition(plan, planned, row) for row in planned.rows),
         )
-    )  # fmt: skip
+    )
 
 
 def _partition(plan: Plan, planned: Planned, row: PlannedRow) -> Partition:
@@ -96,9 +101,13 @@ def _partition(plan: Plan, planned: Planned, row: PlannedRow) -> Partition:
     if fs is not None:
         own = min(size, row.source_fs_bytes or size) if row.change == "holds" else size
         held = FileSystem(
-            fs.kind, fs.label, cluster_bytes=fs.cluster_bytes, size_bytes=Bytes(own), state="clean",
+            fs.kind,
+            fs.label,
+            cluster_bytes=fs.cluster_bytes,
+            size_bytes=Bytes(own),
+            state="clean",
             used_bytes=None if row.held_bytes is None else Bytes(row.held_bytes),
-        )  # fmt: skip
+        )
     return Partition(
         row.entry,
         row.extent.start,

@@ -79,14 +79,27 @@ class _Layout:
 
 
 def disk(
-    model: str, serial: str, label_gb: int, parts: _Layout, *, table: Table = "gpt", table_id: str = "",
-    link: Link = "sata", rotational: bool = False,
-) -> Survey:  # fmt: skip
+    model: str,
+    serial: str,
+    label_gb: int,
+    parts: _Layout,
+    *,
+    table: Table = "gpt",
+    table_id: str = "",
+    link: Link = "sata",
+    rotational: bool = False,
+) -> Survey:
     made = Disk(
-        sectors=nominal_sectors(label_gb * GB, SECTOR), physical_sector_bytes=4096, model=model, serial=serial,
-        link=link, rotational=rotational, table=table if parts.parts else "none", table_id=table_id,
+        sectors=nominal_sectors(label_gb * GB, SECTOR),
+        physical_sector_bytes=4096,
+        model=model,
+        serial=serial,
+        link=link,
+        rotational=rotational,
+        table=table if parts.parts else "none",
+        table_id=table_id,
         partitions=tuple(parts.parts),
-    )  # fmt: skip
+    )
     return Survey(checked(made), TAKEN)
 
 

@@ -17,10 +17,11 @@ from .named import UNKNOWN, array_of, is_blank
 SECTOR_TRIALS = (512, 4096)
 # Types whose partitions belong to something larger: what begins in them is only a piece (Microsoft's list of types).
 TYPES_NOT_READ = {
-    "5808C8AA-7E8F-42E0-85D2-E1E90434CFB3": "Windows dynamic disk", "0x42": "Windows dynamic disk",
+    "5808C8AA-7E8F-42E0-85D2-E1E90434CFB3": "Windows dynamic disk",
+    "0x42": "Windows dynamic disk",
     "AF9B60A0-1431-4F62-BC68-3311714A69AD": "Windows dynamic disk",
     "E75CAF8F-F680-4CEE-AFA3-B001E56EFC2D": "Windows storage pool member",
-}  # fmt: skip
+}
 
 
 class _Found(NamedTuple):

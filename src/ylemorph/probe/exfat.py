@@ -42,9 +42,16 @@ def read_boot(first: bytes) -> ExfatBoot:
     if not 0 < clusters <= END_OF_CHAIN or heap_at * sector + clusters * cluster > length * sector:
         raise Unsound("the areas of an exFAT volume")
     return ExfatBoot(
-        cluster, clusters, fat_at * sector, fat_length * sector, heap_at * sector, root, length * sector, flags,
+        cluster,
+        clusters,
+        fat_at * sector,
+        fat_length * sector,
+        heap_at * sector,
+        root,
+        length * sector,
+        flags,
         f"{serial >> 16:04X}-{serial & 0xFFFF:04X}",
-    )  # fmt: skip
+    )
 
 
 def read_exfat(part: Window) -> FileSystem:

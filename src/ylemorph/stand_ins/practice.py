@@ -22,14 +22,18 @@ from .volumes import make_volume
 
 Fault = Literal[
     "none", "stopped", "last-row", "not-extended", "backup-missing", "identity-copied", "off-grain", "flag-lost"
-]  # fmt: skip
+]
 FAULTS: tuple[Fault, ...] = get_args(Fault)
 FAULT_WORDS: dict[Fault, str] = {
-    "none": "Nothing goes wrong", "stopped": "Stopped half-way", "last-row": "The last row is left out",
-    "not-extended": "A file system is not extended", "backup-missing": "The table's backup is missing",
-    "identity-copied": "The identity is copied too", "off-grain": "The last row starts off the grain",
+    "none": "Nothing goes wrong",
+    "stopped": "Stopped half-way",
+    "last-row": "The last row is left out",
+    "not-extended": "A file system is not extended",
+    "backup-missing": "The table's backup is missing",
+    "identity-copied": "The identity is copied too",
+    "off-grain": "The last row starts off the grain",
     "flag-lost": "A mark is lost",
-}  # fmt: skip
+}
 OFF_GRAIN = 63  # sectors
 
 

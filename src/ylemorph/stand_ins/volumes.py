@@ -82,9 +82,13 @@ def _ext(kind: str) -> Callable[[Path, str], None]:
 
 
 _MAKERS: dict[Kind, Callable[[Path, str], None]] = {
-    "ntfs": _ntfs, "fat32": _fat32, "ext2": _ext("ext2"), "ext3": _ext("ext3"), "ext4": _ext("ext4"),
+    "ntfs": _ntfs,
+    "fat32": _fat32,
+    "ext2": _ext("ext2"),
+    "ext3": _ext("ext3"),
+    "ext4": _ext("ext4"),
     "swap": lambda path, _label: _run("mkswap", path),
-}  # fmt: skip
+}
 
 # Where the utility is not installed. Of ext none can be made without e2fsprogs.
 _SHIPPED: dict[Kind, Callable[[Path, int, str], None]] = {
@@ -138,5 +142,9 @@ def mark_ext(image: Path, wanted: int) -> None:
 
 
 _MARKS: dict[Kind, Callable[[Path, int], None]] = {
-    "ntfs": mark_ntfs, "fat32": mark_fat, "ext2": mark_ext, "ext3": mark_ext, "ext4": mark_ext,
-}  # fmt: skip
+    "ntfs": mark_ntfs,
+    "fat32": mark_fat,
+    "ext2": mark_ext,
+    "ext3": mark_ext,
+    "ext4": mark_ext,
+}

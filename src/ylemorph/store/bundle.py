@@ -31,9 +31,10 @@ REVISION = (
     "target_sector", "options", "bench", "change", "thin",
 )  # fmt: skip
 PARTS: dict[str, tuple[str, ...]] = {
-    "tick": ("item", "at"), "finished": ("survey", "made_at"),
+    "tick": ("item", "at"),
+    "finished": ("survey", "made_at"),
     "closing": ("closed_at", "result", "note", "minutes", "keep_until"),
-}  # fmt: skip
+}
 RUN = ("way", "kind", "steps", "begun_at", "ended_at")
 EVENT = ("step", "what", "reason", "note", "at", "seconds")
 
@@ -67,12 +68,14 @@ def _job(connection: sqlite3.Connection, number: int, bodies: Columns) -> Column
     revisions = connection.execute("SELECT * FROM revision WHERE job = ? ORDER BY number", (number,)).fetchall()
     numbers = {row["id"]: row["number"] for row in revisions}
     data: Columns = {
-        "version": job["version"], "created_at": job["created_at"], "changed_at": job["changed_at"],
+        "version": job["version"],
+        "created_at": job["created_at"],
+        "changed_at": job["changed_at"],
         "head": numbers[job["head"]],
         "revisions": [
             {**_row(connection, row, REVISION, bodies), "parent": numbers.get(row["parent"])} for row in revisions
         ],
-    }  # fmt: skip
+    }
     for table, columns in PARTS.items():
         rows = connection.execute(f"SELECT * FROM {table} WHERE job = ? ORDER BY rowid", (number,))  # noqa: S608  # our own names
         data[table] = [_row(connection, row, columns, bodies) for row in rows]

@@ -40,9 +40,13 @@ def now() -> str:
 def connect(path: Path) -> sqlite3.Connection:
     """A connection with foreign keys on and transactions left to us. A file that is gone is not made anew."""
     connection = sqlite3.connect(
-        f"{path.absolute().as_uri()}?mode=rw", uri=True, isolation_level=None, timeout=BUSY_SECONDS, factory=Connection,
+        f"{path.absolute().as_uri()}?mode=rw",
+        uri=True,
+        isolation_level=None,
+        timeout=BUSY_SECONDS,
+        factory=Connection,
         check_same_thread=False,
-    )  # fmt: skip
+    )
     connection.path, connection.queue = path, queue_of(path)
     connection.row_factory = sqlite3.Row
     connection.execute("PRAGMA foreign_keys = ON")

@@ -119,9 +119,10 @@ def _restore(folder: Path, place: Path, aside: Path, *, with_broken: bool) -> tu
             _swap(ready, path, kept)
     except (OSError, sqlite3.Error) as error:
         raise StoreError(
-            f"it could not be put back ({reason_of(error)})", at=str(place),
+            f"it could not be put back ({reason_of(error)})",
+            at=str(place),
             mend=f"make room, then try again; the data in {path} is as it was",
-        ) from None  # fmt: skip
+        ) from None
     return held, kept
 
 
@@ -145,9 +146,10 @@ def _tried(folder: Path, place: Path, *, with_broken: bool) -> Iterator[Path]:
             broken = [f"{line.code} {line.name}" for line, _ in broken_jobs(connection)]
             if broken and not with_broken:
                 raise StoreError(
-                    f"{len(broken)} of its jobs cannot be read, such as {broken[0][:80]}", at=str(place),
+                    f"{len(broken)} of its jobs cannot be read, such as {broken[0][:80]}",
+                    at=str(place),
                     mend="give another copy, or take it all the same with ylemorph restore --with-broken",
-                )  # fmt: skip
+                )
             _settle_people(connection, folder / FILE_NAME)
         yield ready
     finally:

@@ -19,10 +19,12 @@ from .fleets import BEST, FleetHead
 
 SortKey = Literal["name", "used", "need", "free", "verdict"]
 SORTS: dict[SortKey, str] = {
-    "name": "machine.name COLLATE NOCASE", "used": "machine.used_bytes", "need": "machine.need_bytes",
+    "name": "machine.name COLLATE NOCASE",
+    "used": "machine.used_bytes",
+    "need": "machine.need_bytes",
     "free": "line.system_free_bytes",
     "verdict": "CASE line.verdict WHEN 'does-not-fit' THEN 0 WHEN 'tight' THEN 1 WHEN 'comfortable' THEN 2 ELSE 3 END",
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, slots=True)

@@ -184,9 +184,10 @@ def add(connection: sqlite3.Connection, fleet: int, items: Iterable[Found | Trou
             count += 1
             if count > MOST_MACHINES:
                 raise BadOption(
-                    f"a fleet holds at most {MOST_MACHINES} machines", at="files",
+                    f"a fleet holds at most {MOST_MACHINES} machines",
+                    at="files",
                     mend="give the rest to another fleet, or to `ylemorph fleet` on the command line",
-                )  # fmt: skip
+                )
             disk, survey = item.survey.disk, surveys.keep(connection, item.survey)
             connection.execute(
                 "INSERT INTO fleet_machine (fleet, name, origin, survey, serial, table_id, taken, source_bytes)"

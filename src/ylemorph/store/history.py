@@ -53,9 +53,15 @@ def head_entry(connection: sqlite3.Connection, job_id: int) -> Revision:
 def _revision(row: sqlite3.Row) -> Revision:
     made = json.loads(row["change"]) if row["change"] else None
     return Revision(
-        row["number"], row["sentence"], row["made_at"], row["made_by"], row["parent_number"], bool(row["is_head"]),
-        bool(row["thin"]), made,
-    )  # fmt: skip
+        row["number"],
+        row["sentence"],
+        row["made_at"],
+        row["made_by"],
+        row["parent_number"],
+        bool(row["is_head"]),
+        bool(row["thin"]),
+        made,
+    )
 
 
 def must_be_whole(connection: sqlite3.Connection, job_id: int, number: int) -> None:

@@ -116,8 +116,9 @@ def check_whole(connection: sqlite3.Connection, path: Path) -> None:
     """Damage in the middle of the file is found here, not by whoever happens to open the job that it hit."""
     found = connection.execute("PRAGMA quick_check(1)").fetchone()[0]
     if found != "ok":
-        raise StoreError(f"the data file is damaged ({' '.join(found.split())[:120]})", at=str(path),
-                         mend=_mend(path.parent))  # fmt: skip
+        raise StoreError(
+            f"the data file is damaged ({' '.join(found.split())[:120]})", at=str(path), mend=_mend(path.parent)
+        )
 
 
 def version_of(connection: sqlite3.Connection) -> int:
@@ -133,16 +134,21 @@ def check_schema(connection: sqlite3.Connection, path: Path) -> int:
     if not 0 <= version <= newest_version():
         raise StoreError(
             f"the data file was written by a newer version ({version}, this one knows {newest_version()})",
-            at=str(path), mend="start the newer version, or choose another folder with --data",
-        )  # fmt: skip
+            at=str(path),
+            mend="start the newer version, or choose another folder with --data",
+        )
     found, ours = _objects(connection), schema_of(version)
     wrong = [f"{kind} {name} is none of ours" for kind, name, _ in found - ours if not _named(ours, kind, name)]
     wrong += [f"the {kind} {name} is missing" for kind, name, _ in ours - found if not _named(found, kind, name)]
-    wrong += [f"the {kind} {name} is not as version {version} has it" for kind, name, _ in ours - found
-              if _named(found, kind, name)]  # fmt: skip
+    wrong += [
+        f"the {kind} {name} is not as version {version} has it"
+        for kind, name, _ in ours - found
+        if _named(found, kind, name)
+    ]
     if wrong:
-        raise StoreError(f"this is not a data file as Ylemorph makes it: {sorted(wrong)[0]}", at=str(path),
-                         mend=_mend(path.parent))  # fmt: skip
+        raise StoreError(
+            f"this is not a data file as Ylemorph makes it: {sorted(wrong)[0]}", at=str(path), mend=_mend(path.parent)
+        )
     return version
 
 

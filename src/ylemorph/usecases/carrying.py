@@ -38,7 +38,7 @@ __all__ = [
     "ticks",
     "type_times",
     "why_no_practice",
-]  # fmt: skip
+]
 
 Happening = Literal["begin", "done", "failed", "again", "back", "end"]
 

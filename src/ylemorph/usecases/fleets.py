@@ -46,7 +46,7 @@ __all__ = [
     "whole",
     "wish",
     "wishes",
-]  # fmt: skip
+]
 
 
 def wishes(work: Work, targets: Sequence[str], fits: Sequence[Fit], options: Mapping[str, object]) -> Wishes:
@@ -109,10 +109,14 @@ def look(work: Work, fleet: int, fit: str = BEST, *, asked: bool = True) -> Flee
         work.shop.fleets.go_on(fleet, work.shop.store, asked=asked)
     needs = fleet_list.needs(connection, fleet)
     return FleetLook(
-        found, work.shop.fleets.get(fleet), fleet_list.sums(connection, fleet),
-        fleet_list.counts(connection, fleet, fit), fleet_list.histogram(needs), smallest_for(needs),
+        found,
+        work.shop.fleets.get(fleet),
+        fleet_list.sums(connection, fleet),
+        fleet_list.counts(connection, fleet, fit),
+        fleet_list.histogram(needs),
+        smallest_for(needs),
         fleet_list.troubles(connection, fleet),
-    )  # fmt: skip
+    )
 
 
 def mix(work: Work, fleet: int, currency: str) -> tuple[Bought, list[str]]:
@@ -133,8 +137,11 @@ def make_jobs(work: Work, fleet: int, machines: Sequence[int], target: int, fit:
             name, survey = fleet_list.survey_of(work.connection, fleet, machine)
             own_fit = fleet_list.fit_of(work.connection, machine, target, fit)
             state = JobState(
-                name=f"{name} to {item.name}"[:200], machine=name, source=survey,
-                target=SizedTarget(size_text(item.disk), item.disk), options=found.wishes.options.but(fit=own_fit),
-            )  # fmt: skip
+                name=f"{name} to {item.name}"[:200],
+                machine=name,
+                source=survey,
+                target=SizedTarget(size_text(item.disk), item.disk),
+                options=found.wishes.options.but(fit=own_fit),
+            )
             made.append(jobs.create(work.connection, state, f"Begun from the fleet {found.name}", work.by).id)
     return made

@@ -30,9 +30,14 @@ class Workshop:
     def over(cls, store: Path, read_from: tuple[Path, ...] = ()) -> "Workshop":
         """Over the data file ``store``. Disks may be read by path from the folders ``read_from`` alone."""
         return cls(
-            store, Keeper(store), Bench(store.parent / "bench"), Readings(read_from), FleetRuns(), Practices(),
+            store,
+            Keeper(store),
+            Bench(store.parent / "bench"),
+            Readings(read_from),
+            FleetRuns(),
+            Practices(),
             Deleted(),
-        )  # fmt: skip
+        )
 
     def connect(self) -> sqlite3.Connection:
         """Raises Gone where the data file is no longer the one of the start."""

@@ -160,18 +160,24 @@ def look(
     rungs = ladder(prepared, [item.disk for item in ordered])
     pairs = list(zip(ordered, rungs, strict=True))
     able = [
-        item.price for item, rung in pairs
-        if rung.outcome.verdict == "comfortable" and item.price is not None
+        item.price
+        for item, rung in pairs
+        if rung.outcome.verdict == "comfortable"
+        and item.price is not None
         and suits(item, around.slot).answer is not False
-    ]  # fmt: skip
+    ]
     least = min(able, default=None) if len(currencies(ordered)) < 2 else None
     held = sum(carried_bytes_of(PlanRow(row, None, rungs[0].layout.frame)) for row in prepared.carried) if rungs else 0
     grain = options.grain_bytes
     return Ladder(
-        source, options, prepared.must * grain, prepared.comfort * grain,
-        least_sectors(prepared, "tight", sector=sector), least_sectors(prepared, "comfortable", sector=sector),
+        source,
+        options,
+        prepared.must * grain,
+        prepared.comfort * grain,
+        least_sectors(prepared, "tight", sector=sector),
+        least_sectors(prepared, "comfortable", sector=sector),
         tuple(_offer(source, item, rung, around, held, least) for item, rung in pairs),
-    )  # fmt: skip
+    )
 
 
 def _offer(source: Disk, item: ShelfDisk, rung: Rung, around: Circumstances, held: int, least: int | None) -> Offer:
@@ -180,9 +186,16 @@ def _offer(source: Disk, item: ShelfDisk, rung: Rung, around: Circumstances, hel
     per_gib = int(Fraction(item.price * GiB, gained)) if item.price is not None and gained and gained >= GiB else None
     rows = lasting_rows(rung.layout, around.growths, around.since)
     return Offer(
-        item, rung.outcome, rung.smallest, cheapest and fitting.answer is not False, per_gib, fitting,
-        copying(source, item, held, around.attached), rows[0] if rows else None, _by_fit(rung.layout),
-    )  # fmt: skip
+        item,
+        rung.outcome,
+        rung.smallest,
+        cheapest and fitting.answer is not False,
+        per_gib,
+        fitting,
+        copying(source, item, held, around.attached),
+        rows[0] if rows else None,
+        _by_fit(rung.layout),
+    )
 
 
 def _by_fit(layout: Layout) -> tuple[tuple[Fit, Verdict | None], ...]:
@@ -206,7 +219,8 @@ def one_currency(shelf: Sequence[ShelfDisk], wanted: str = "") -> list[ShelfDisk
     if not wanted and len(known) > 1:
         raise BadOption(
             f"prices stand in {', '.join(name or 'no currency' for name in known)}, which cannot be added up",
-            at="currency", mend="say which currency counts",
-        )  # fmt: skip
+            at="currency",
+            mend="say which currency counts",
+        )
     chosen = wanted or (known[0] if known else "")
     return [item for item in shelf if item.price is not None and item.currency == chosen]

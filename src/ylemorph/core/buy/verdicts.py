@@ -60,9 +60,7 @@ def outcome(layout: Layout, looked: Looked) -> Outcome:
         assert floors is not None  # only such rows are looked at
         free = sizes[looked.place] * grain - floors.carried_bytes
     usable = (layout.frame.end - layout.frame.first) * grain
-    return Outcome(
-        layout.verdict, percent_of(layout.kept), 0, free, max(0, usable - looked.held) - looked.free_now
-    )  # fmt: skip
+    return Outcome(layout.verdict, percent_of(layout.kept), 0, free, max(0, usable - looked.held) - looked.free_now)
 
 
 def outcomes(prepared: Prepared, frames: Iterable[Frame], fits: Iterable[Fit]) -> list[Outcome]:

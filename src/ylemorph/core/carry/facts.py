@@ -20,45 +20,95 @@ class Facts:
     """
 
     both_attached: YesNo = option(
-        "unknown", "choice", "bench", "Can both disks be attached at once?", choices=get_args(YesNo),
-        set_words="Both disks attached at once: {}", unset_words="Not known whether both disks can be attached at once",
-    )  # fmt: skip
+        "unknown",
+        "choice",
+        "bench",
+        "Can both disks be attached at once?",
+        choices=get_args(YesNo),
+        set_words="Both disks attached at once: {}",
+        unset_words="Not known whether both disks can be attached at once",
+    )
     change_source: YesNo = option(
-        "unknown", "choice", "bench", "May the source be changed?", choices=get_args(YesNo),
-        set_words="Source may be changed: {}", unset_words="Not known whether the source may be changed",
-    )  # fmt: skip
+        "unknown",
+        "choice",
+        "bench",
+        "May the source be changed?",
+        choices=get_args(YesNo),
+        set_words="Source may be changed: {}",
+        unset_words="Not known whether the source may be changed",
+    )
     source_link: Link = option(
-        "unknown", "choice", "bench", "How is the source attached while it is read?", choices=get_args(Link),
-        set_words="Source attached by {}", unset_words="Source attached as its survey says",
-    )  # fmt: skip
+        "unknown",
+        "choice",
+        "bench",
+        "How is the source attached while it is read?",
+        choices=get_args(Link),
+        set_words="Source attached by {}",
+        unset_words="Source attached as its survey says",
+    )
     target_link: Link = option(
-        "unknown", "choice", "bench", "How is the target attached while it is written?", choices=get_args(Link),
-        set_words="Target attached by {}", unset_words="Target attached as its survey says",
-    )  # fmt: skip
+        "unknown",
+        "choice",
+        "bench",
+        "How is the target attached while it is written?",
+        choices=get_args(Link),
+        set_words="Target attached by {}",
+        unset_words="Target attached as its survey says",
+    )
     slot: Slot = option(
-        "unknown", "choice", "bench", "Which slot of the machine does the new disk go into?", choices=get_args(Slot),
-        set_words="Slot for the new disk: {}", unset_words="Not known which slot the new disk goes into",
-    )  # fmt: skip
+        "unknown",
+        "choice",
+        "bench",
+        "Which slot of the machine does the new disk go into?",
+        choices=get_args(Slot),
+        set_words="Slot for the new disk: {}",
+        unset_words="Not known which slot the new disk goes into",
+    )
     workspace: int | None = option(
-        None, "size", "bench", "How much room is there for an image?", metavar="SIZE",
-        set_words="Workspace of {}", unset_words="Workspace not known",
-    )  # fmt: skip
+        None,
+        "size",
+        "bench",
+        "How much room is there for an image?",
+        metavar="SIZE",
+        set_words="Workspace of {}",
+        unset_words="Workspace not known",
+    )
     backup: YesNo = option(
-        "unknown", "choice", "bench", "Is there a backup of the source?", choices=get_args(YesNo),
-        set_words="Backup of the source: {}", unset_words="Not known whether there is a backup",
-    )  # fmt: skip
+        "unknown",
+        "choice",
+        "bench",
+        "Is there a backup of the source?",
+        choices=get_args(YesNo),
+        set_words="Backup of the source: {}",
+        unset_words="Not known whether there is a backup",
+    )
     backup_size: int | None = option(
-        None, "size", "bench", "How large is the backup?", metavar="SIZE",
-        set_words="Backup of {}", unset_words="Size of the backup not known",
-    )  # fmt: skip
+        None,
+        "size",
+        "bench",
+        "How large is the backup?",
+        metavar="SIZE",
+        set_words="Backup of {}",
+        unset_words="Size of the backup not known",
+    )
     encryption: Encryption = option(
-        "unknown", "choice", "bench", "Is the source encrypted by its system?", choices=get_args(Encryption),
-        set_words="Encryption: {}", unset_words="Not known whether the source is encrypted",
-    )  # fmt: skip
+        "unknown",
+        "choice",
+        "bench",
+        "Is the source encrypted by its system?",
+        choices=get_args(Encryption),
+        set_words="Encryption: {}",
+        unset_words="Not known whether the source is encrypted",
+    )
     health: HealthState = option(
-        "unknown", "choice", "bench", "How is the source's health?", choices=get_args(HealthState),
-        set_words="Health of the source: {}", unset_words="Health of the source as its survey says",
-    )  # fmt: skip
+        "unknown",
+        "choice",
+        "bench",
+        "How is the source's health?",
+        choices=get_args(HealthState),
+        set_words="Health of the source: {}",
+        unset_words="Health of the source as its survey says",
+    )
 
     def but(self, **changes: object) -> "Facts":
         return replace(self, **changes)  # type: ignore[arg-type]  # read and checked against the table before

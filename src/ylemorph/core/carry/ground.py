@@ -56,21 +56,25 @@ class Ground:
         if self.plan.layout.sizes is None:
             return ()
         per_grain = self.plan.frame.grain_sectors
-        return tuple([
-            _load(row, row.extent, per_grain, self.sector)
-            for row in self.plan.rows
-            if row.extent is not None and not row.row.is_made and row.row.partition is not None
-        ])  # fmt: skip
+        return tuple(
+            [
+                _load(row, row.extent, per_grain, self.sector)
+                for row in self.plan.rows
+                if row.extent is not None and not row.row.is_made and row.row.partition is not None
+            ]
+        )
 
     @cached_property
     def made(self) -> tuple[tuple[PlanRow, Extent], ...]:
         """Rows that are made new, with their places in LBAs of the target."""
         per_grain = self.plan.frame.grain_sectors
-        return tuple([
-            (row, Extent(row.extent.start * per_grain, row.extent.stop * per_grain))
-            for row in self.plan.rows
-            if row.extent is not None and row.row.is_made
-        ])  # fmt: skip
+        return tuple(
+            [
+                (row, Extent(row.extent.start * per_grain, row.extent.stop * per_grain))
+                for row in self.plan.rows
+                if row.extent is not None and row.row.is_made
+            ]
+        )
 
     @cached_property
     def goals(self) -> tuple[Goal, ...]:
@@ -136,8 +140,10 @@ class Ground:
         """Rates from disk to disk."""
         rates = self.rates
         pairs: tuple[tuple[DiskName, DiskName], ...] = (
-            ("source", "image"), ("source", "target"), ("image", "target"),
-        )  # fmt: skip
+            ("source", "image"),
+            ("source", "target"),
+            ("image", "target"),
+        )
         made = {(one, two): rates[one].along(rates[two]) for one, two in pairs}
         if self.learned is not None:
             quickest = made["source", "target"].high

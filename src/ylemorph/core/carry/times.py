@@ -25,9 +25,13 @@ class Rate(NamedTuple):
 
 # An NVMe slot may have one lane or four; an unknown link is taken for anything between USB 2 and SATA.
 LINK_RATES: dict[Link, Rate] = {
-    "usb2": Rate(35 * MB, 35 * MB), "usb3": Rate(400 * MB, 400 * MB), "sata": Rate(550 * MB, 550 * MB),
-    "nvme": Rate(800 * MB, 3000 * MB), "network": Rate(110 * MB, 110 * MB), "unknown": Rate(35 * MB, 550 * MB),
-}  # fmt: skip
+    "usb2": Rate(35 * MB, 35 * MB),
+    "usb3": Rate(400 * MB, 400 * MB),
+    "sata": Rate(550 * MB, 550 * MB),
+    "nvme": Rate(800 * MB, 3000 * MB),
+    "network": Rate(110 * MB, 110 * MB),
+    "unknown": Rate(35 * MB, 550 * MB),
+}
 # A hard disk of a laptop or of a desktop; solid state is as quick as its link; unknown may be any of them.
 TURNING, SOLID, ANY_MEDIUM = Rate(60 * MB, 180 * MB), Rate(3000 * MB, 3000 * MB), Rate(60 * MB, 3000 * MB)
 WORKSPACE = Rate(60 * MB, 550 * MB)  # where an image lies: a hard disk to a quick one

@@ -231,7 +231,7 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         _text("check permissions and long names"),
         1,
     ),
-}  # fmt: skip
+}
 
 
 def _and(first: str, second: str) -> str:
@@ -257,9 +257,16 @@ def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
     moved = (None, None) if steps is None else (_sum(s.read_bytes for s in steps), _sum(s.write_bytes for s in steps))
     seconds = None if steps is None else added(*(step.seconds for step in steps))
     return Way(
-        key, possible, why[:1].upper() + why[1:], left_open, steps, seconds, *moved, kind.workspace(ground),
+        key,
+        possible,
+        why[:1].upper() + why[1:],
+        left_open,
+        steps,
+        seconds,
+        *moved,
+        kind.workspace(ground),
         kind.changes_source,
-    )  # fmt: skip
+    )
 
 
 def _against(ground: Ground, key: WayKey, units: Units = "binary") -> str:

@@ -18,9 +18,11 @@ from .planned import DiskSigns, Planned, PlannedRow
 SHORT_PERCENT, SHORT_LEAST = 70, 64 * MiB  # common practice, no source
 KEPT_FLAGS: tuple[Flag, ...] = ("active", "required")
 TABLE_NOTES: dict[TableNote, DifferenceKey] = {
-    "backup-missing": "backup-missing", "backup-misplaced": "backup-misplaced", "copies-differ": "copies-differ",
+    "backup-missing": "backup-missing",
+    "backup-misplaced": "backup-misplaced",
+    "copies-differ": "copies-differ",
     "primary-damaged": "copies-differ",
-}  # fmt: skip
+}
 
 
 class Checked(NamedTuple):
@@ -128,7 +130,7 @@ class _Comparison:
         both = (
             {"first_lba": wanted, "sectors": row.extent.length},
             {"first_lba": start, "sectors": partition.sectors},
-        )  # fmt: skip
+        )
         shifted = start != wanted
         if shifted:
             grain = self.planned.grain_bytes

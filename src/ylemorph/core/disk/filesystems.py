@@ -53,8 +53,12 @@ LEAST_CLUSTERS: dict[Kind, int] = {"fat32": 65_525, "fat16": 4_085}
 
 # Rule 5.6: clusters that the file system can number, with the cluster size taken where the survey has none.
 MOST_CLUSTERS: dict[Kind, int] = {
-    "ntfs": 2**32 - 1, "ext2": 2**32, "ext3": 2**32, "ext4": 2**32, "fat16": 65_524,
-}  # fmt: skip
+    "ntfs": 2**32 - 1,
+    "ext2": 2**32,
+    "ext3": 2**32,
+    "ext4": 2**32,
+    "fat16": 65_524,
+}
 USUAL_CLUSTER_BYTES = 4096
 MOST_BYTES: dict[Kind, int] = {"fat16": 2 * TiB, "fat32": 2 * TiB}
 
@@ -136,9 +140,13 @@ def _least_btrfs(fs: FileSystem, size: int, _lightened: int) -> int:
 
 HAS_LEAST = frozenset(("fat16", "fat32", "ext2", "ext3", "ext4", "btrfs"))
 _LEAST: dict[Kind, Callable[[FileSystem, int, int], int]] = {
-    "fat16": _least_fat, "fat32": _least_fat, "ext2": _least_ext, "ext3": _least_ext, "ext4": _least_ext,
+    "fat16": _least_fat,
+    "fat32": _least_fat,
+    "ext2": _least_ext,
+    "ext3": _least_ext,
+    "ext4": _least_ext,
     "btrfs": _least_btrfs,
-}  # fmt: skip
+}
 
 
 def ceiling_bytes(disk: Disk, partition: Partition, ability: Ability) -> int:

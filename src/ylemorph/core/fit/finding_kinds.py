@@ -158,9 +158,7 @@ FINDINGS: dict[FindingCode, FindingKind] = {
         "The used space of {0} is not known, so it is held at {1}.",
         "Survey the source again, or type what it holds.",
     ),
-    "not-resizable-now": FindingKind(
-        "mind", "{0} is {1}, so it is held at {2}.", "To free it: {3}."
-    ),
+    "not-resizable-now": FindingKind("mind", "{0} is {1}, so it is held at {2}.", "To free it: {3}."),
     "unreachable": FindingKind(
         "mind",
         "{0} of the target lie past what an MBR table can reach.",
@@ -265,7 +263,7 @@ FINDINGS: dict[FindingCode, FindingKind] = {
         "The source holds data only.",
         "No clone is needed: copying the files to a freshly made partition is quicker and simpler.",
     ),
-}  # fmt: skip
+}
 
 
 class Finding(NamedTuple):

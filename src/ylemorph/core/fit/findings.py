@@ -32,10 +32,16 @@ def find(source: Disk, target: Disk, layout: Layout, options: Options) -> tuple[
 # What is shown where the target is chosen: findings that another target would change.
 ABOUT_TARGET = frozenset(
     (
-        "source-is-target", "sector-size-differs", "target-failing", "target-worn", "identity-equal",
-        "few-sectors-short", "unreachable", "data-only",
+        "source-is-target",
+        "sector-size-differs",
+        "target-failing",
+        "target-worn",
+        "identity-equal",
+        "few-sectors-short",
+        "unreachable",
+        "data-only",
     )
-)  # fmt: skip
+)
 
 
 def about_source(source: Disk, options: Options) -> tuple[Finding, ...]:

@@ -85,17 +85,36 @@ class Headroom:
     """Rule 5.4: a share of the used space in hundredths of a percent, and minima in bytes."""
 
     hundredths: int = option(
-        1500, "percent", "workshop", "Comfort headroom in percent of the used space.", key="headroom", metavar="PCT",
-        most=MOST_HEADROOM_HUNDREDTHS, set_words="Headroom set to {} %", unset_words="Headroom as usual",
-    )  # fmt: skip
+        1500,
+        "percent",
+        "workshop",
+        "Comfort headroom in percent of the used space.",
+        key="headroom",
+        metavar="PCT",
+        most=MOST_HEADROOM_HUNDREDTHS,
+        set_words="Headroom set to {} %",
+        unset_words="Headroom as usual",
+    )
     system_bytes: int = option(
-        5 * GiB, "size", "workshop", "Least headroom of a system row.", key="headroom_system", metavar="SIZE",
-        set_words="Headroom of system rows at least {}", unset_words="Headroom of system rows as usual",
-    )  # fmt: skip
+        5 * GiB,
+        "size",
+        "workshop",
+        "Least headroom of a system row.",
+        key="headroom_system",
+        metavar="SIZE",
+        set_words="Headroom of system rows at least {}",
+        unset_words="Headroom of system rows as usual",
+    )
     data_bytes: int = option(
-        512 * MiB, "size", "workshop", "Least headroom of a data row.", key="headroom_data", metavar="SIZE",
-        set_words="Headroom of data rows at least {}", unset_words="Headroom of data rows as usual",
-    )  # fmt: skip
+        512 * MiB,
+        "size",
+        "workshop",
+        "Least headroom of a data row.",
+        key="headroom_data",
+        metavar="SIZE",
+        set_words="Headroom of data rows at least {}",
+        unset_words="Headroom of data rows as usual",
+    )
 
     @property
     def percent(self) -> float:
@@ -130,17 +149,32 @@ class Options:
     cleared: frozenset[int] = option(frozenset(), "rows", "rows", "A row's immovable end is cleared.", metavar="N")
     headroom: Headroom = Headroom()
     tail: Tail = option(
-        Tail(), "size-or-share", "job", "Space kept empty at the end.", metavar="SIZE",
-        set_words="Tail reserve set to {}", unset_words="No tail reserve",
-    )  # fmt: skip
+        Tail(),
+        "size-or-share",
+        "job",
+        "Space kept empty at the end.",
+        metavar="SIZE",
+        set_words="Tail reserve set to {}",
+        unset_words="No tail reserve",
+    )
     free_after: int | None = option(
-        None, "row", "rows", "Free space stands after this row.", metavar="N",
-        set_words="Free space after row {}", unset_words="Free space at the end",
-    )  # fmt: skip
+        None,
+        "row",
+        "rows",
+        "Free space stands after this row.",
+        metavar="N",
+        set_words="Free space after row {}",
+        unset_words="Free space at the end",
+    )
     table: TableChoice = option(
-        "keep", "choice", "source", "Partition table of the target.", choices=TABLE_CHOICES,
-        set_words="Table set to {}", unset_words="Table kept",
-    )  # fmt: skip
+        "keep",
+        "choice",
+        "source",
+        "Partition table of the target.",
+        choices=TABLE_CHOICES,
+        set_words="Table set to {}",
+        unset_words="Table kept",
+    )
     grain_bytes: Bytes = option(
         DEFAULT_GRAIN, "size", "workshop", "Alignment unit, 1MiB unless given.", key="grain", metavar="SIZE",
         least=LEAST_GRAIN, most=MOST_GRAIN, set_words="Grain set to {}", unset_words="Grain as usual",
@@ -149,16 +183,26 @@ class Options:
         (), "row-sizes", "rows", "So much more a row holds every year.", metavar="N=SIZE"
     )
     order: tuple[int, ...] = option(
-        (), "order", "rows", "Order of the rows on the target.", metavar="N,N,…",
-        set_words="Order set to {}", unset_words="Order as on the source",
-    )  # fmt: skip
+        (),
+        "order",
+        "rows",
+        "Order of the rows on the target.",
+        metavar="N,N,…",
+        set_words="Order set to {}",
+        unset_words="Order as on the source",
+    )
     overwrite: str = option(
         "", "text", "target", "What confirms a target that holds something: its contents may go.", metavar="TEXT"
     )
     firmware: Firmware = option(
-        "unknown", "choice", "source", "In which mode the machine starts.", choices=FIRMWARES,
-        set_words="Machine starts in {} mode", unset_words="Not known how the machine starts",
-    )  # fmt: skip
+        "unknown",
+        "choice",
+        "source",
+        "In which mode the machine starts.",
+        choices=FIRMWARES,
+        set_words="Machine starts in {} mode",
+        unset_words="Not known how the machine starts",
+    )
 
     def but(self, **changes: Any) -> "Options":
         return replace(self, **changes)

@@ -56,9 +56,14 @@ def remedies_for(source: Disk, target: Disk, options: Options, layout: Layout) -
         return ()
     maker = _Maker(source, target, options, layout)
     return (
-        *maker.other_fits(), *maker.lightenings(), *maker.leavings(), *maker.clearings(), *maker.tail(),
-        *maker.repairs(), *maker.shelf(),
-    )  # fmt: skip
+        *maker.other_fits(),
+        *maker.lightenings(),
+        *maker.leavings(),
+        *maker.clearings(),
+        *maker.tail(),
+        *maker.repairs(),
+        *maker.shelf(),
+    )
 
 
 class _Maker:

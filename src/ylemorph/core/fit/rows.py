@@ -70,9 +70,15 @@ class Row(NamedTuple):
 
 
 ROLE_NAMES: dict[Role, str] = {
-    "start": "Start", "reserved": "Reserved", "system": "System", "data": "Data", "recovery": "Recovery",
-    "tools": "Tools", "swap": "Swap", "unknown": "Partition",
-}  # fmt: skip
+    "start": "Start",
+    "reserved": "Reserved",
+    "system": "System",
+    "data": "Data",
+    "recovery": "Recovery",
+    "tools": "Tools",
+    "swap": "Swap",
+    "unknown": "Partition",
+}
 
 
 def rows_of(disk: Disk, table: PlannedTable, options: Options) -> tuple[list[Row], Roles]:

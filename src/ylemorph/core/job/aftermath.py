@@ -25,9 +25,12 @@ from .size_changes import Pin
 Reason = Literal["would-not-shrink", "read-error", "no-room", "program-error", "stopped"]
 REASONS: tuple[Reason, ...] = get_args(Reason)
 REASON_WORDS: dict[Reason, str] = {
-    "would-not-shrink": "It would not become smaller", "read-error": "A read error", "no-room": "There was no room",
-    "program-error": "The program failed", "stopped": "It was stopped",
-}  # fmt: skip
+    "would-not-shrink": "It would not become smaller",
+    "read-error": "A read error",
+    "no-room": "There was no room",
+    "program-error": "The program failed",
+    "stopped": "It was stopped",
+}
 
 
 class WayOut(NamedTuple):

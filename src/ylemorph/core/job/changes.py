@@ -27,7 +27,7 @@ from .row_changes import (
     SetOption,
     SetRole,
     TakeRest,
-)  # fmt: skip
+)
 from .size_changes import Drag, Pin, Unpin
 from .state import JobState
 

@@ -61,9 +61,13 @@ def _rows_table(plan: Plan, *, terminal: bool) -> Table:
 
 def _cells(row: PlanRow) -> tuple[str, ...]:
     sizes = (
-        row.source_bytes, row.used_bytes, row.hard_floor_bytes, row.comfort_floor_bytes, row.size_bytes,
+        row.source_bytes,
+        row.used_bytes,
+        row.hard_floor_bytes,
+        row.comfort_floor_bytes,
+        row.size_bytes,
         row.free_after_bytes,
-    )  # fmt: skip
+    )
     words = {"left": "left behind", "made": "made new"}.get(row.change, row.change)
     pinned = ", pinned" if row.pinned else ""
     return (

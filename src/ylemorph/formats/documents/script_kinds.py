@@ -48,9 +48,12 @@ def _copy(told: ScriptStep) -> list[str]:
         return [f"work_file {number} {start} {old}", f"to_target {file} 0 {to} {new}", f"rm -f {file}"]
     if new < old:
         return [
-            f'bytes "$SOURCE" {start} {file} 0 {old} sparse', f"stretch {file} {old}",
-            f"fit {told.family} {file} {new}", f"to_target {file} 0 {to} {new}", f"rm -f {file}",
-        ]  # fmt: skip
+            f'bytes "$SOURCE" {start} {file} 0 {old} sparse',
+            f"stretch {file} {old}",
+            f"fit {told.family} {file} {new}",
+            f"to_target {file} 0 {to} {new}",
+            f"rm -f {file}",
+        ]
     return [f'to_target "$SOURCE" {start} {to} {new}']
 
 
@@ -72,9 +75,11 @@ def _table(told: ScriptStep) -> list[str]:
     script = plan_to_script(told.carrying.ground.plan)
     blank = [] if told.way == "restore" else ['empty "$TARGET"']
     return [
-        *blank, f'sfdisk --quiet --wipe always --wipe-partitions never "$TARGET" <<\'{END_OF_TABLE}\'',
-        *script.splitlines(), END_OF_TABLE,
-    ]  # fmt: skip
+        *blank,
+        f"sfdisk --quiet --wipe always --wipe-partitions never \"$TARGET\" <<'{END_OF_TABLE}'",
+        *script.splitlines(),
+        END_OF_TABLE,
+    ]
 
 
 def _make(told: ScriptStep) -> list[str]:

@@ -25,9 +25,12 @@ LEFT, TOP, WIDTH, BOTTOM = 14, 12, 182, 14
 LINE, SMALL = 4.0, 7.6  # height of a line, size of its letters in points
 INK, MUTED, RULE = (35, 38, 45), (108, 106, 100), (221, 214, 200)
 COLOURS = {
-    "shrinks": (142, 59, 111), "grows": (28, 122, 114), "holds": (89, 97, 110), "made": (150, 96, 15),
+    "shrinks": (142, 59, 111),
+    "grows": (28, 122, 114),
+    "holds": (89, 97, 110),
+    "made": (150, 96, 15),
     "left": (108, 106, 100),
-}  # fmt: skip
+}
 PICTURE, COLUMN = 46, 13  # height of the picture, width of a disk in it
 
 
@@ -182,9 +185,15 @@ def _block(sheet: _Sheet, row: PlanRow, x: float, y: float, height: float) -> No
 
 
 COLUMNS: tuple[tuple[str, float, str], ...] = (
-    ("Row", 38, "L"), ("Kind", 17, "L"), ("What", 16, "L"), ("Was", 18, "R"), ("Will be", 18, "R"),
-    ("Exactly, MiB", 22, "R"), ("First sector", 25, "R"), ("Sectors", 28, "R"),
-)  # fmt: skip
+    ("Row", 38, "L"),
+    ("Kind", 17, "L"),
+    ("What", 16, "L"),
+    ("Was", 18, "R"),
+    ("Will be", 18, "R"),
+    ("Exactly, MiB", 22, "R"),
+    ("First sector", 25, "R"),
+    ("Sectors", 28, "R"),
+)
 
 
 def _rows(sheet: _Sheet, made: Carrying) -> None:

@@ -19,8 +19,14 @@ COMMAND = (
 BUS: dict[Any, Link] = {3: "sata", 7: "usb3", 11: "sata", 17: "nvme", "ATA": "sata", "USB": "usb3", "SATA": "sata",
                         "NVMe": "nvme"}  # fmt: skip
 STYLES: dict[Any, Table] = {0: "none", 1: "mbr", 2: "gpt", "RAW": "none", "MBR": "mbr", "GPT": "gpt"}
-HEALTH: dict[Any, HealthState] = {0: "good", 1: "worn", 2: "failing", "Healthy": "good", "Warning": "worn",
-                                  "Unhealthy": "failing"}  # fmt: skip
+HEALTH: dict[Any, HealthState] = {
+    0: "good",
+    1: "worn",
+    2: "failing",
+    "Healthy": "good",
+    "Warning": "worn",
+    "Unhealthy": "failing",
+}
 
 
 def is_powershell(data: Mapping[str, Any]) -> bool:

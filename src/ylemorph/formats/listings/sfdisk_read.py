@@ -58,9 +58,13 @@ def read_json(data: Mapping[str, Any]) -> Listed:
     if not isinstance(table, Mapping) or not isinstance(table.get("partitions", []), list):
         raise BadSurvey("there is no table in it", at="partitiontable", mend="copy the whole output again")
     headers = {
-        "label": table.get("label"), "label-id": table.get("id"), "unit": table.get("unit", "sectors"),
-        "first-lba": table.get("firstlba"), "last-lba": table.get("lastlba"), "sector-size": table.get("sectorsize"),
-    }  # fmt: skip
+        "label": table.get("label"),
+        "label-id": table.get("id"),
+        "unit": table.get("unit", "sectors"),
+        "first-lba": table.get("firstlba"),
+        "last-lba": table.get("lastlba"),
+        "sector-size": table.get("sectorsize"),
+    }
     rows = [dict(row) for row in table.get("partitions", []) if isinstance(row, Mapping)]
     return _disk(str(table.get("device", "")), headers, rows)
 

@@ -22,9 +22,11 @@ SMALL_BYTES = 2 * GiB  # a start or recovery partition; common practice, no sour
 RESERVED_BYTES = (16 * MiB, 32 * MiB, 128 * MiB)
 LINUX_KINDS = frozenset(("ext2", "ext3", "ext4", "xfs", "btrfs", "f2fs"))
 TYPES: dict[Role, tuple[str, str]] = {
-    "start": (EFI_SYSTEM, "0x07"), "reserved": (MICROSOFT_RESERVED, "0x07"), "recovery": (RECOVERY, "0x27"),
+    "start": (EFI_SYSTEM, "0x07"),
+    "reserved": (MICROSOFT_RESERVED, "0x07"),
+    "recovery": (RECOVERY, "0x27"),
     "swap": (LINUX_SWAP, "0x82"),
-}  # fmt: skip
+}
 KEPT_KINDS: dict[Role, Kind] = {"start": "fat32", "recovery": "ntfs", "swap": "swap"}
 
 
@@ -227,9 +229,10 @@ def plain_number(text: str, at: str) -> str:
         figure = figure.replace(",", "").replace(".", "")
     elif re.search(r",\d{3}$", figure):
         raise BadSurvey(
-            f"“{figure}” could mean {figure.replace(',', '.')} or {figure.replace(',', '')}", at=at,
+            f"“{figure}” could mean {figure.replace(',', '.')} or {figure.replace(',', '')}",
+            at=at,
             mend="write it without a thousands separator",
-        )  # fmt: skip
+        )
     return figure.replace(",", ".") + rest
 
 

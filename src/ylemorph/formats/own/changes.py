@@ -236,9 +236,7 @@ def _made(kind: type[Change]) -> type[BaseModel]:
 
 
 OptionValue = ShortText | int | float | Annotated[list[SignedNumber], Field(max_length=MOST_ITEMS)] | None
-OptionModel = _model_of(
-    "SetOption", SetOption.__doc__, tuple(sorted(OPTION_CHANGES)), {"value": (OptionValue, None)}
-)  # fmt: skip
+OptionModel = _model_of("SetOption", SetOption.__doc__, tuple(sorted(OPTION_CHANGES)), {"value": (OptionValue, None)})
 MODELS: dict[str, type[BaseModel]] = {key: _made(kind) for key, kind in CHANGES.items() if kind is not SetOption}
 MODELS |= dict.fromkeys(OPTION_CHANGES, OptionModel)
 CHANGE_KINDS = tuple(sorted(MODELS))

@@ -142,10 +142,11 @@ def schema() -> FleetData:
     counts = {"type": "object", "additionalProperties": {"type": "integer", "minimum": 0}}
     sizes = {"type": ["string", "null"]}
     mix = {
-        "currency": {"type": "string"}, "total_price": {"type": "integer"},
+        "currency": {"type": "string"},
+        "total_price": {"type": "integer"},
         "disks": _objects(name="string", count="integer", price="integer"),
         "left_out": {"type": "array", "items": {"type": "string"}},
-    }  # fmt: skip
+    }
     properties: FleetData = {
         "format": {"const": FORMAT},
         "lines": _objects(**{field.name: field.type for field in FIELDS}),
@@ -156,6 +157,9 @@ def schema() -> FleetData:
         "mix": {"type": ["object", "null"], "properties": mix, "required": list(mix)},
     }
     return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema", "title": FORMAT, "type": "object",
-        "properties": properties, "required": list(properties),
-    }  # fmt: skip
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": FORMAT,
+        "type": "object",
+        "properties": properties,
+        "required": list(properties),
+    }

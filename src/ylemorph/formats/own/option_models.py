@@ -10,9 +10,16 @@ from .options import OptionsData
 
 RowNumber = Annotated[int, Field(ge=0)]
 _TYPES: dict[ValueKind, Any] = {
-    "row": RowNumber, "rows": list[RowNumber], "order": list[RowNumber], "row-sizes": dict[str, RowNumber],
-    "row-roles": dict[str, Role], "percent": float, "size": RowNumber, "size-or-share": RowNumber | str, "text": str,
-}  # fmt: skip
+    "row": RowNumber,
+    "rows": list[RowNumber],
+    "order": list[RowNumber],
+    "row-sizes": dict[str, RowNumber],
+    "row-roles": dict[str, Role],
+    "percent": float,
+    "size": RowNumber,
+    "size-or-share": RowNumber | str,
+    "text": str,
+}
 
 
 def _field(kind: OptionKind) -> tuple[Any, Any]:

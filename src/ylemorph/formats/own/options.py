@@ -227,13 +227,20 @@ def _size_or_share(reader: _Reader, kind: OptionKind, given: object, usable: int
 
 
 _READERS: dict[ValueKind, Callable[[OptionKind, object], Any]] = {
-    "choice": _choice, "row": _row, "rows": _rows, "order": _order, "row-roles": _row_roles, "percent": _percent,
+    "choice": _choice,
+    "row": _row,
+    "rows": _rows,
+    "order": _order,
+    "row-roles": _row_roles,
+    "percent": _percent,
     "text": _text,
-}  # fmt: skip
+}
 # Those that may be a size as text, for which the target counts.
 _SIZED: dict[ValueKind, Callable[[_Reader, OptionKind, object, int], Any]] = {
-    "size": _sized, "row-sizes": _row_sizes, "size-or-share": _size_or_share,
-}  # fmt: skip
+    "size": _sized,
+    "row-sizes": _row_sizes,
+    "size-or-share": _size_or_share,
+}
 
 
 def _same(value: Any) -> Any:

@@ -20,9 +20,14 @@ LINK_WORDS: dict[str, Link] = {
     "network": "network", "unknown": "unknown", "": "unknown",
 }  # fmt: skip
 FORM_WORDS: dict[str, FormFactor] = {
-    **{form: form for form in FORMS}, "": "unknown", "3.5": "3.5-inch", "2.5": "2.5-inch", '3.5"': "3.5-inch",
-    '2.5"': "2.5-inch", "m2": "m.2",
-}  # fmt: skip
+    **{form: form for form in FORMS},
+    "": "unknown",
+    "3.5": "3.5-inch",
+    "2.5": "2.5-inch",
+    '3.5"': "3.5-inch",
+    '2.5"': "2.5-inch",
+    "m2": "m.2",
+}
 MOST_NAME = 120
 MOST_NOTE = 400
 DELIMITERS = "\t;,|"
@@ -104,9 +109,14 @@ def shelf_disk_from(texts: Mapping[str, str], at: str = "") -> ShelfDisk:
     if price is not None and not re.fullmatch(r"[A-Z]{3}|", currency):
         raise refuse("currency", f"“{currency[:20]}” is no currency", "write three letters, such as EUR")
     return ShelfDisk(
-        name, disk.but(link=link, physical_sector_bytes=4096), form, price, currency if price is not None else "",
-        _stock(cell("stock"), place("stock")), cell("note", MOST_NOTE),
-    )  # fmt: skip
+        name,
+        disk.but(link=link, physical_sector_bytes=4096),
+        form,
+        price,
+        currency if price is not None else "",
+        _stock(cell("stock"), place("stock")),
+        cell("note", MOST_NOTE),
+    )
 
 
 def _price(text: str, at: str) -> int | None:
@@ -140,9 +150,10 @@ def read_shelf(text: str) -> list[ShelfDisk]:
     for needed in ("name", "size"):
         if needed not in header:
             raise BadOption(
-                f"there is no column “{needed}”", at="line 1",
+                f"there is no column “{needed}”",
+                at="line 1",
                 mend="give a header line with " + ", ".join(column.key for column in COLUMNS),
-            )  # fmt: skip
+            )
     if len(lines) - 1 > MOST_SHELF:
         raise BadOption(f"{len(lines) - 1} disks are more than {MOST_SHELF}", at="shelf", mend="give a part of them")
     made = []
@@ -150,9 +161,10 @@ def read_shelf(text: str) -> list[ShelfDisk]:
         cells = _cells(line, delimiter, f"line {at}")
         if len(cells) > len(header):
             raise BadOption(
-                f"it has {len(cells)} cells, the header {len(header)}", at=f"line {at}",
+                f"it has {len(cells)} cells, the header {len(header)}",
+                at=f"line {at}",
                 mend="put a price with a comma in quotes, or separate the cells by semicolons",
-            )  # fmt: skip
+            )
         made.append(shelf_disk_from(dict(zip(header, cells, strict=False)), f"line {at}"))
     names = [item.name for item in made]
     twice = next((name for name in names if names.count(name) > 1), None)

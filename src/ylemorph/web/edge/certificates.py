@@ -96,9 +96,13 @@ def _described(found: x509.Certificate, certificate: Path, key: Path, *, own: bo
     digits = found.fingerprint(hashes.SHA256()).hex().upper()
     spki = found.public_key().public_bytes(Encoding.DER, PublicFormat.SubjectPublicKeyInfo)
     return Certificate(
-        certificate, key, ":".join(digits[n : n + 2] for n in range(0, len(digits), 2)),
-        base64.b64encode(hashlib.sha256(spki).digest()).decode(), found.not_valid_after_utc, own,
-    )  # fmt: skip
+        certificate,
+        key,
+        ":".join(digits[n : n + 2] for n in range(0, len(digits), 2)),
+        base64.b64encode(hashlib.sha256(spki).digest()).decode(),
+        found.not_valid_after_utc,
+        own,
+    )
 
 
 def _kept_key(place: Path) -> ec.EllipticCurvePrivateKey | None:
@@ -124,9 +128,16 @@ def _names_in(found: x509.Certificate) -> frozenset[str]:
 def _made(key: ec.EllipticCurvePrivateKey, names: frozenset[str], at: datetime) -> x509.Certificate:
     subject = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Ylemorph")])
     usage = x509.KeyUsage(
-        digital_signature=True, content_commitment=False, key_encipherment=False, data_encipherment=False,
-        key_agreement=False, key_cert_sign=False, crl_sign=False, encipher_only=False, decipher_only=False,
-    )  # fmt: skip
+        digital_signature=True,
+        content_commitment=False,
+        key_encipherment=False,
+        data_encipherment=False,
+        key_agreement=False,
+        key_cert_sign=False,
+        crl_sign=False,
+        encipher_only=False,
+        decipher_only=False,
+    )
     return (
         x509.CertificateBuilder()
         .subject_name(subject)

@@ -51,9 +51,10 @@ def load(context: ssl.SSLContext, certificate: Path, key: Path) -> None:
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or getattr(error, "reason", None) or str(error)
         raise YlemorphError(
-            f"certificate and key cannot be used ({reason})", at="--certificate",
+            f"certificate and key cannot be used ({reason})",
+            at="--certificate",
             mend="give both as PEM files that belong together, the key without a password",
-        ) from None  # fmt: skip
+        ) from None
 
 
 @dataclass(eq=False)
@@ -103,9 +104,14 @@ class Front:
     """Encrypted connections on ``listener``, handed on to ``inside``; ``renew`` is called now and then."""
 
     def __init__(
-        self, listener: socket.socket, context: ssl.SSLContext, inside: tuple[str, int], *, most: int = 1000,
+        self,
+        listener: socket.socket,
+        context: ssl.SSLContext,
+        inside: tuple[str, int],
+        *,
+        most: int = 1000,
         renew: Callable[[], None] = lambda: None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._listener, self._context, self._inside, self._renew = listener, context, inside, renew
         self._clients = Clients(most)
         self._whose: dict[str, str] = {}

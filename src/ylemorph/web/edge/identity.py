@@ -107,8 +107,9 @@ def _own(name: str) -> str:
 def set_cookies(response: Response, made: SignedIn) -> Response:
     """The session's cookie, and the long one by which this browser is known again."""
     for name, secret, seconds in (
-        (COOKIE, made.secret, people.MOST_SECONDS), (DEVICE, made.device, DEVICE_SECONDS),
-    ):  # fmt: skip
+        (COOKIE, made.secret, people.MOST_SECONDS),
+        (DEVICE, made.device, DEVICE_SECONDS),
+    ):
         response.set_cookie(
             _own(name), secret, max_age=seconds, httponly=True, samesite="Strict", secure=request.is_secure
         )

@@ -45,10 +45,13 @@ def note(event: str, person: Person | None = None, **about: str | int) -> None:
     _SECURITY.info(
         "security",
         extra={
-            "request": request_id(), "event": event, "person": person.id if person else None,
-            "address": request.remote_addr or "", "about": about,
+            "request": request_id(),
+            "event": event,
+            "person": person.id if person else None,
+            "address": request.remote_addr or "",
+            "about": about,
         },
-    )  # fmt: skip
+    )
 
 
 def request_id() -> str:
