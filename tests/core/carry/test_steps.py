@@ -209,3 +209,9 @@ def test_what_must_find_room_is_what_a_row_holds():
     unread = row_of((GiB, BASIC_DATA, fs("xfs"), {"role": "data"}), label_gb=120)
     (hold,) = steps("straight", unread, 240).sequence.holds
     assert (hold.bytes, hold.fixed) == (GiB, True)
+
+
+def test_a_row_that_just_fits_the_gap_is_not_what_lacks_room():
+    """The first row can stand aside; the other two cannot pass each other, and the gap lacks 10 for either."""
+    found = moved((1, (0, 20), (30, 50)), (2, (20, 50), (50, 80)), (3, (50, 80), (0, 30)), usable=(0, 100))
+    assert found.blocked == (2, 10)
