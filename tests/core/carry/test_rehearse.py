@@ -129,3 +129,17 @@ def test_a_disk_is_read_onto_one_that_can_hold_it():
     assert run(Extent(0, 49)).row == 1  # cut off in the middle of the row
     assert "from its first sector on" in run(Extent(1, 90)).reason
     assert "from its first sector on" in run(Extent(0, 80), Extent(0, 90)).reason
+
+
+def test_a_table_takes_both_ends_of_a_gpt_and_the_first_sector_of_an_mbr():
+    """UEFI specification: 128 entries of 128 bytes behind two sectors, and both again at the end."""
+    shapes = {"source": Shape(100, 512), "target": Shape(100, 512)}
+    copy = Step("copy", "target", 1, "source", Extent(0, 6), Extent(2, 8))
+
+    def run(gpt):
+        holds, goals = (Hold(1, Extent(0, 6), 6 * 512, False),), (Goal(1, Extent(2, 8)),)
+        made = (copy, Step("table", "target"))
+        return rehearse(Sequence("shrink-first", shapes, 512, holds, made, goals, gpt, Extent(0, 100)))
+
+    assert run(gpt=False).safe
+    assert not run(gpt=True).safe

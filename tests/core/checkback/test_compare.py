@@ -107,6 +107,10 @@ def codes(plan, found):
     return [(difference.kind.code, difference.row) for difference in made.differences]
 
 
+def keys(plan, found):
+    return [(difference.key, difference.row) for difference in check_back(planned_of(plan), found).differences]
+
+
 GPT, LARGER, MBR = pair(gpt_source()), pair(gpt_source(), 2000, fit="rest-to-one", grow=3), pair(mbr_source(), 500)
 SAME = pair(gpt_source(), 2000, fit="same")
 
@@ -275,3 +279,12 @@ def test_idle_space_is_named_with_its_size():
     idle = [d for d in check_back(planned_of(plan), left).differences if d.kind.code == "idle-space"]
     end = row.first_lba + row.sectors - 900 * GRAIN
     assert [(d.figures, d.found) for d in idle] == [((900 * MiB, end), {"first_lba": end, "sectors": 900 * GRAIN})]
+
+
+def test_what_was_to_grow_and_did_not_is_told_from_what_is_smaller():
+    """Only a row that grows can have kept its old size, and it is near it by less than a grain."""
+    old = gpt_source().partitions[2].sectors
+    for more, told in ((0, "old-size"), (GRAIN - 1, "old-size"), (GRAIN, "smaller"), (-GRAIN, "smaller")):
+        assert (told, 3) in keys(LARGER, change(finished(LARGER), 3, sectors=old + more)), more
+    shrunk = of(finished(GPT), 3).sectors
+    assert ("smaller", 3) in keys(GPT, change(finished(GPT), 3, sectors=shrunk - GRAIN))

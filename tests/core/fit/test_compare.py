@@ -62,3 +62,12 @@ def test_what_is_packed_is_known_only_where_every_row_tells():
     known = compare_plans(*(make_plan(packed, nominal_disk(480 * GB), Options(fit=fit)) for fit in ("snug", "same")))
     assert known.first.packed_bytes is not None
     assert known.second.packed_bytes is None  # nothing fits
+
+
+def test_each_row_has_the_change_of_either_plan():
+    made = compare_plans(plan(480), plan(2000, fit="same"))
+    changes = {pair.number: pair.changes for pair in made.rows}
+    assert {one for one, _ in changes.values()} != {two for _, two in changes.values()}
+    for number, (one, two) in changes.items():
+        assert one == plan(480).row(number).change
+        assert two == plan(2000, fit="same").row(number).change

@@ -5,12 +5,14 @@ import itertools
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.make import disk, fs, part
+from tests.make import disk, fs, part, row_of
+from ylemorph.core.disk.roles import BASIC_DATA, LINUX_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption
+from ylemorph.core.fit.entries import planned_entries
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
-from ylemorph.core.sizes import GB, MiB
+from ylemorph.core.sizes import GB, GiB, MiB
 
 
 @st.composite
@@ -80,3 +82,10 @@ def test_back_to_mbr_only_without_a_system_and_with_four_rows(source):
         return
     assert may or not rows
     assert plan.frame.table == "mbr"
+
+
+def test_a_type_of_the_other_table_by_role_and_file_system():
+    """0x83 for Linux, 0x07 else; in a GPT the types of the same names (UEFI specification; from memory)."""
+    rows = [(2 * GiB, "0x0c", fs("ext4", GiB), {"role": "data"}), (2 * GiB, "0x0c", fs("ntfs", GiB), {"role": "data"})]
+    plan = make_plan(row_of(*rows, table="mbr", label_gb=16), nominal_disk(8 * GB), Options(table="gpt"))
+    assert [entry.type for entry in planned_entries(plan)] == [LINUX_DATA, BASIC_DATA]

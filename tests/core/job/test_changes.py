@@ -11,8 +11,10 @@ from ylemorph.core.errors import BadOption, BadSize, OutOfBounds, YlemorphError
 from ylemorph.core.fit.compare import compare_plans
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.job.amendments import SetImmovableEnd
+from ylemorph.core.job.disk_changes import Describe
 from ylemorph.core.job.state import JobState, Pair
-from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.core.sizes import GB, Bytes, GiB, MiB
 from ylemorph.formats.own.changes import CHANGE_KINDS
 from ylemorph.formats.own.options import options_from, options_to_data
 from ylemorph.formats.own.row_sizes import RowFigures, row_size
@@ -330,3 +332,19 @@ def test_letting_a_row_go_makes_only_others_than_system_and_data_elastic():
     held = change("hold", row=3).options
     assert change("release", held, row=3).options == Options()
     assert change("release", row=5).options.elastic == {5}
+
+
+def test_describing_keeps_what_is_not_given():
+    state = JobState(name="The desk", code="HL-7", machine="Lending desk", note="Loud fan")
+    made = Describe(name="The other desk").make(state).state
+    assert (made.name, made.code, made.machine, made.note) == ("The other desk", "HL-7", "Lending desk", "Loud fan")
+    assert Describe(note="").make(state).state.note == ""
+
+
+def test_an_immovable_end_that_is_typed_and_cleared():
+    state = JobState(source=Survey(desk()))
+    typed = SetImmovableEnd(3, Bytes(20 * GiB)).make(state)
+    assert typed.sentence.endswith("typed as 20 GiB")
+    cleared = SetImmovableEnd(3, Bytes(0)).make(typed.state)
+    assert cleared.sentence.endswith("cleared")
+    assert typed.state != cleared.state
