@@ -110,3 +110,10 @@ def test_bins_meet_and_hold_every_machine():
     assert all(one.to_bytes == other.from_bytes for one, other in pairwise(bins))
     assert (bins[0].from_bytes, bins[0].machines) == (2**37, 2)
     assert fleet_list.histogram([None, 0]) == []
+
+
+def test_a_fleet_is_deleted_once(store, fleet):
+    fleets.delete(store, fleet)
+    for gone in (fleet, fleet + 1):
+        with pytest.raises(NotFound, match=f"there is no fleet {gone}"):
+            fleets.delete(store, gone)
