@@ -215,3 +215,17 @@ def test_a_row_that_just_fits_the_gap_is_not_what_lacks_room():
     """The first row can stand aside; the other two cannot pass each other, and the gap lacks 10 for either."""
     found = moved((1, (0, 20), (30, 50)), (2, (20, 50), (50, 80)), (3, (50, 80), (0, 30)), usable=(0, 100))
     assert found.blocked == (2, 10)
+
+
+def test_each_step_names_the_disk_that_it_touches():
+    """By its model; a model that nobody gave is "the source" or "the target"."""
+    source, target = desk().but(model="Brindle K4"), nominal_disk(480 * GB).but(model="Quillon S2")
+    for disks, names in (
+        ((source, target), ("Brindle K4", "Quillon S2")),
+        ((desk().but(model=""), target.but(model="")), ("the source", "the target")),
+    ):
+        made = carry_out(make_plan(*disks, Options()), ALL, "shrink-first")
+        shrink = next(step for step in made.sequence.steps if step.kind == "shrink")
+        table = next(step for step in made.sequence.steps if step.kind == "table")
+        assert names[0] in words_of(made.ground, "shrink-first", shrink).say
+        assert names[1] in words_of(made.ground, "shrink-first", table).say

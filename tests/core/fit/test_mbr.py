@@ -89,3 +89,12 @@ def test_a_type_of_the_other_table_by_role_and_file_system():
     rows = [(2 * GiB, "0x0c", fs("ext4", GiB), {"role": "data"}), (2 * GiB, "0x0c", fs("ntfs", GiB), {"role": "data"})]
     plan = make_plan(row_of(*rows, table="mbr", label_gb=16), nominal_disk(8 * GB), Options(table="gpt"))
     assert [entry.type for entry in planned_entries(plan)] == [LINUX_DATA, BASIC_DATA]
+
+
+def test_back_to_mbr_a_row_has_the_type_of_its_file_system():
+    rows = [
+        (2 * GiB, LINUX_DATA, fs("ext4", GiB), {"role": "data"}),
+        (2 * GiB, BASIC_DATA, fs("ntfs", GiB), {"role": "data"}),
+    ]
+    plan = make_plan(row_of(*rows, table="gpt", label_gb=16), nominal_disk(8 * GB), Options(table="mbr"))
+    assert [entry.type for entry in planned_entries(plan)] == ["0x83", "0x07"]
