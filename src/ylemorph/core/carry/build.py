@@ -194,37 +194,19 @@ def _makes(ground: Ground) -> Steps:
 
 def _read_whole(ground: Ground) -> Step:
     """Sector by sector, past read errors: the only time that the source is read."""
-    extent = Extent(0, ground.plan.source.sectors)
-    size, rate = extent.length * ground.sector, ground.paths["source", "image"]
-    return Step(
-        "read",
-        "image",
-        None,
-        "source",
-        extent,
-        extent,
-        size,
-        size,
-        spent(READ.fixed, size, rate, BY_SECTOR),
-    )
+    sectors = ground.plan.source.sectors
+    return _whole(ground, "image", sectors, sectors * ground.sector, BY_SECTOR)
 
 
 def _write_back(ground: Ground) -> Step:
     """The backup, as far as its last row reaches; what it holds is its own size, where that is known."""
-    extent = Extent(0, last_end(ground))
-    size = ground.facts.backup_size or ground.carried_bytes
-    rate = ground.paths["image", "target"]
-    return Step(
-        "read",
-        "target",
-        None,
-        "source",
-        extent,
-        extent,
-        size,
-        size,
-        spent(READ.fixed, size, rate, BY_FILE),
-    )
+    return _whole(ground, "target", last_end(ground), ground.facts.backup_size or ground.carried_bytes, BY_FILE)
+
+
+def _whole(ground: Ground, disk: DiskName, sectors: int, size: int, shares: tuple[int, int]) -> Step:
+    """What stands in the first ``sectors`` of the source, ``size`` bytes of it, into the image or out of it."""
+    extent, rate = Extent(0, sectors), ground.paths[("source" if disk == "image" else "image"), disk]
+    return Step("read", disk, None, "source", extent, extent, size, size, spent(READ.fixed, size, rate, shares))
 
 
 def last_end(ground: Ground) -> int:
