@@ -68,7 +68,7 @@ class LadderShape(LadderHead):
 class MixDisk(Shape):
     name: str
     count: int
-    price: int | None
+    price: int
 
 
 class MixOut(Shape):

@@ -6,10 +6,11 @@ from typing import IO, TYPE_CHECKING, Any, NamedTuple
 
 from ...core.buy.assess import Assessed
 from ...core.buy.fleet import Bought, Fleet, counts_of, smallest_of
+from ...core.buy.shelf import ShelfDisk
 from ..documents.cells import Cell, to_csv, write_sheet
 
 if TYPE_CHECKING:
-    from .buy_shapes import MixOut
+    from .buy_shapes import MixDisk, MixOut
 
 FORMAT = "ylemorph.fleet/1"
 FleetData = dict[str, object]  # the lines' fields are a table, from which `schema` makes the JSON Schema too
@@ -102,10 +103,7 @@ def mix_to_data(bought: Bought, names: list[str]) -> "MixOut":
     return {
         "currency": bought.currency,
         "total_price": bought.mix.total,
-        "disks": [
-            {"name": bought.items[place].name, "count": count, "price": bought.items[place].price}
-            for place, count in bought.mix.counts.items()
-        ],
+        "disks": [_mix_disk(bought.items[place], count) for place, count in bought.mix.counts.items()],
         "left_out": [names[machine] for machine in bought.mix.left_out if isinstance(machine, int)],
     }
 
@@ -135,6 +133,11 @@ def write_fleet_sheet(fleet: Fleet, file: IO[bytes]) -> None:
 def _objects(**fields: str) -> FleetData:
     properties = {name: {"type": type_.split(" or ")} for name, type_ in fields.items()}
     return {"type": "array", "items": {"type": "object", "properties": properties, "required": list(fields)}}
+
+
+def _mix_disk(item: ShelfDisk, count: int) -> "MixDisk":
+    assert item.price is not None  # a mix is chosen from disks that have one
+    return {"name": item.name, "count": count, "price": item.price}
 
 
 def schema() -> FleetData:
