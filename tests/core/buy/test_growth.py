@@ -13,6 +13,7 @@ from ylemorph.core.buy.growth import (
     Reading,
     _root,
     comfortable_up_to,
+    day_of,
     growth_from,
     lasts,
     reached,
@@ -122,3 +123,9 @@ def test_roots_are_rounded_up_to_a_thousandth(value, root):
 )  # fmt: skip
 def test_when_it_fills_in_words(headroom, full, words):
     assert sentence(Lasting(headroom, full, None, None)) == words
+
+
+def test_the_day_of_a_time():
+    assert day_of("2026-11-23T10:00:00Z") == date(2026, 11, 23)
+    assert day_of("2026-11-23") == date(2026, 11, 23)
+    assert day_of("") is None

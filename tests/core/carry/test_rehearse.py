@@ -143,3 +143,22 @@ def test_a_table_takes_both_ends_of_a_gpt_and_the_first_sector_of_an_mbr():
 
     assert run(gpt=False).safe
     assert not run(gpt=True).safe
+
+
+def test_an_mbr_table_is_written_before_each_logical():
+    """One record stands in the grain before a logical: what stood there is written over."""
+    disks = {"source": Shape(8192, 512), "target": Shape(8192, 512)}
+    first = Extent(2048, 2052)  # a row that ends where the record of the logical stands
+    goals = (Goal(1, Extent(2048, 2052)), Goal(5, Extent(4096, 5120), added=True, logical=True))
+    copy = Step("copy", "target", 1, "source", first, first)
+    table, late = Step("table", "target"), Extent(2048, 2052)
+
+    def ended(grain, *steps):
+        sequence = Sequence(
+            "straight", disks, grain, (Hold(1, late, 0, fixed=True),), steps, goals, gpt=False, usable=Extent(1, 8192)
+        )
+        return rehearse(sequence).safe
+
+    assert ended(2048 * 512, table, copy)
+    assert not ended(2048 * 512, copy, table)  # 4096 - 2048: on the row's first sector
+    assert ended(1024 * 512, copy, table)

@@ -178,3 +178,12 @@ def test_one_row_alone_and_rows_left_behind():
     assert {one.why for one in nothing.ways} == {"Nothing goes over"}
     one = carry_out(make_plan(source, nominal_disk(60 * GB), Options(leave=frozenset({1}))), ALL)
     assert [hold.row for hold in one.sequence.holds] == [2]
+
+
+@pytest.mark.parametrize(
+    ("fit", "left"), [("same", "move end rows"), ("rest-to-one", "make Desk larger, move end rows")]
+)
+def test_what_a_restored_backup_leaves_to_do(fit, left):
+    """Under equal sizes nothing grows, so only the end rows are left."""
+    by_hand = WAY_KINDS["restore"].by_hand(planned(desk(), 1000, fit=fit).ground, "binary")
+    assert by_hand == left

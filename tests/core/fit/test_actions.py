@@ -6,9 +6,11 @@ from hypothesis import given
 from tests.make import changed, desk, job_of, sources, targets
 from ylemorph.core.errors import OutOfBounds, YlemorphError
 from ylemorph.core.fit.actions import ACTIONS, actions_of
+from ylemorph.core.fit.options import Options, Tail
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.job.changes import apply
 from ylemorph.core.job.mending import change_for
+from ylemorph.core.sizes import GiB
 from ylemorph.formats.own.change_data import change_to_data
 
 # How each action is sent.
@@ -86,3 +88,12 @@ def test_a_size_from_the_remedies_keeps_the_sector():
 def test_an_unknown_change_is_refused():
     with pytest.raises(YlemorphError):
         changed(job_of(desk()), kind="explode")
+
+
+def test_less_in_reserve_is_what_it_says():
+    """A reserve larger than what is short by: what stays of it is the rest, to the byte."""
+    options = Options(tail=Tail(bytes=20 * GiB))
+    plan = make_plan(*job_of(desk(), "256GB", options).pair, options)
+    remedy = next(remedy for remedy in plan.remedies if remedy.kind == "tail")
+    assert 0 < remedy.bytes < 20 * GiB
+    assert change_for(plan, remedy).value == Tail(bytes=20 * GiB - remedy.bytes)

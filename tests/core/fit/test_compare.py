@@ -5,7 +5,7 @@ import pytest
 from tests.make import fs, row_of
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
-from ylemorph.core.fit.compare import better, compare_plans
+from ylemorph.core.fit.compare import better, carried_bytes_of, compare_plans
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, GiB
@@ -71,3 +71,11 @@ def test_each_row_has_the_change_of_either_plan():
     for number, (one, two) in changes.items():
         assert one == plan(480).row(number).change
         assert two == plan(2000, fit="same").row(number).change
+
+
+def test_what_is_made_new_carries_nothing():
+    system = (50 * GiB, "0x07", fs(used=20 * GiB), {"role": "system", "flags": frozenset(["active"])})
+    source = row_of(system, table="mbr")
+    made = make_plan(source, nominal_disk(240 * GB), Options(table="gpt"))
+    carried = {row.role: carried_bytes_of(row) for row in made.rows}
+    assert (carried["start"], carried["reserved"], carried["system"]) == (0, 0, 20 * GiB)

@@ -1,6 +1,7 @@
 """Each finding where it belongs, and none where it does not."""
 
 import dataclasses
+import re
 
 import pytest
 
@@ -209,3 +210,16 @@ def test_the_limit_of_a_kind_is_named_only_where_it_is_reached(target, named):
     source = row_of((200 * GiB, BASIC_DATA, fs("fat32", 40 * GiB), {"role": "data"}), label_gb=250)
     codes = [f.code for f in make_plan(source, nominal_disk(target * GB), Options()).findings]
     assert ("fat-limit" in codes) == named
+
+
+def test_sizes_in_a_sentence_are_written_with_their_unit():
+    found = codes(row_of(START, SYSTEM, TAIL), fit="snug")["space-left-over"]
+    assert re.match(r"[0-9.]+ GiB stay unallocated", found.text())
+    assert re.match(r"[0-9.]+ GB stay unallocated", found.text("decimal"))
+
+
+def test_only_a_file_system_of_chunks_speaks_of_them():
+    rows = ((GiB, BASIC_DATA, fs(used=MiB)), (9 * GiB, LINUX_DATA, fs("btrfs", GiB, allocated_bytes=3 * GiB)))
+    ntfs, btrfs = (look.sentence() for look in look_at(row_of(*rows), Options()))
+    assert "chunks" not in ntfs
+    assert btrfs.startswith("Files use 1 GiB, and 3 GiB are given to chunks.")
