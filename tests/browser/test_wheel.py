@@ -5,8 +5,11 @@ import os
 import shutil
 import subprocess
 import sys
+from importlib import metadata
 
 import pytest
+from packaging.requirements import Requirement
+from packaging.utils import canonicalize_name
 from playwright.sync_api import expect
 
 from tests.browser.conftest import ROOT
@@ -33,9 +36,38 @@ def installed(tmp_path):
     run(sys.executable, "-m", *build, str(copy), cwd=tmp_path)
     wheel = next(tmp_path.glob("ylemorph-*.whl"))
     environment = tmp_path / "fresh"
-    run(sys.executable, "-m", "venv", str(environment))
-    run(environment / "bin" / "python", "-m", "pip", "install", "--quiet", "--no-compile", *QUIET, str(wheel))
+    run(sys.executable, "-m", "venv", "--without-pip", str(environment))
+    python = environment / "bin" / "python"
+    install = ("pip", "--python", str(python), "install", "--quiet", *QUIET, "--no-compile", "--no-deps", str(wheel))
+    run(sys.executable, "-m", *install)
+    packages = next((environment / "lib").glob("python*/site-packages"))
+    for name in needed("ylemorph"):
+        linked(name, packages)
+    run(sys.executable, "-m", "pip", "--python", str(python), *QUIET[:1], "check")
     return environment / "bin" / "ylemorph"
+
+
+def needed(name):
+    """The packages that one asks for, and those that they ask for."""
+    seen = {canonicalize_name(name)}
+    waiting = [name]
+    while waiting:
+        for text in metadata.requires(waiting.pop()) or ():
+            asked = Requirement(text)
+            key = canonicalize_name(asked.name)
+            if key not in seen and (asked.marker is None or asked.marker.evaluate({"extra": ""})):
+                seen.add(key)
+                waiting.append(key)
+                yield key
+
+
+def linked(name, packages):
+    """A package's files in another environment: copied from here, since every other test runs with just these."""
+    for file in metadata.files(name):
+        there = packages / file
+        if ".." not in file.parts:
+            there.parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy(file.locate(), there)
 
 
 def test_the_whole_loop_from_a_wheel(installed, tmp_path, chromium):
