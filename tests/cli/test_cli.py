@@ -201,8 +201,8 @@ def test_a_plan_straight_from_an_image(tmp_path, capsys):
         ([], "target-holds-data", True),
         (["--overwrite", "4410"], "target-holds-data", False),
         (["--overwrite", "4411"], "target-holds-data", True),
-        (["--firmware", "legacy"], "firmware-cannot-start", True),
-        (["--firmware", "uefi"], "firmware-cannot-start", False),
+        (["--firmware", "legacy"], "start-firmware", True),
+        (["--firmware", "uefi"], "start-firmware", False),
     ],
 )
 def test_confirming_the_target_and_the_firmware(source, tmp_path, capsys, flags, code, there):

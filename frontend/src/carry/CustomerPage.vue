@@ -3,7 +3,7 @@
 import { computed, toRef } from "vue";
 import { useCarry } from "../api/carry";
 import { useCheck } from "../api/check";
-import type { Job, PlanRow } from "../api/client";
+import type { Job, PlanRow, Schemas } from "../api/client";
 import { size } from "../widgets/units";
 
 const props = defineProps<{ job: Job }>();
@@ -21,6 +21,14 @@ const carried = computed(() => own.value.filter((row) => row.carried && row.size
 const left = computed(() => own.value.filter((row) => !row.carried));
 const old = computed(() => props.job.source_head?.model || "the old disk");
 const fresh = computed(() => props.job.target_head?.model || "the new disk");
+/** How the machine starts from the new disk, without a word of the trade. */
+const STARTS: Record<Schemas["PlanStartModel"]["answer"], string> = {
+  yes: "The machine starts from the new disk, with everything where it was.",
+  mend: "The workshop lets the machine start from the new disk; everything else is where it was.",
+  unknown: "The workshop starts the machine from the new disk once, with everything where it was.",
+  no: "The machine does not start from the new disk by itself.",
+  nothing: "",
+};
 const starts = computed(() => own.value.some((row) => row.role === "system" && row.carried));
 </script>
 
@@ -34,7 +42,7 @@ const starts = computed(() => own.value.some((row) => row.role === "system" && r
       <p>
         The contents of {{ old }} ({{ job.source_head?.label }}) {{ done ? "were" : "will be" }} moved to
         {{ fresh }} ({{ job.target_head?.label }}).
-        {{ starts ? "The machine starts from the new disk, with everything where it was." : "" }}
+        {{ starts ? STARTS[plan.start.answer] : "" }}
       </p>
       <p v-if="check?.as_planned">
         The new disk was looked at afterwards: everything stands where it was planned, nothing is missing.
@@ -82,7 +90,11 @@ const starts = computed(() => own.value.some((row) => row.role === "system" && r
           back.
         </li>
         <li v-if="starts">
-          Do not attach it to the machine while that starts: the two could be mistaken for each other.
+          {{
+            plan.target.identity === "keep"
+              ? "Never attach it together with the new one: the machine cannot tell the two apart, and changes one."
+              : "Do not attach it to the machine while that starts: the two could be mistaken for each other."
+          }}
         </li>
         <li v-if="starts">A program may ask for its licence once more; have the key at hand.</li>
         <li>Look whether your own files open. If something is missing, say so before the old disk is wiped.</li>

@@ -23,6 +23,7 @@ const mib = (bytes: number | null) =>
     <p>
       <b>{{ carry.headline }}</b>
     </p>
+    <p>{{ steps.plan.start.head }}. {{ steps.plan.start.text }}</p>
     <div class="disks">
       <p v-for="(disk, index) in disks" :key="index">
         <span class="muted">{{ index ? "Target" : "Source" }}</span><br />

@@ -19,7 +19,9 @@ const counts = computed(() =>
 
 <template>
   <section v-if="plan.remedies.length" class="card" aria-label="Remedies">
-    <div class="head"><h2>What would make it fit</h2></div>
+    <div class="head">
+      <h2>{{ plan.verdict === "does-not-fit" ? "What would make it fit" : "What would let it start" }}</h2>
+    </div>
     <ul class="lines">
       <li
         v-for="(remedy, index) in plan.remedies"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** Headroom, tail reserve, grain, table and where free space stands. */
+/** Headroom, tail reserve, grain, table, identity and where free space stands. */
 import { computed, reactive, ref, watch } from "vue";
 import type { Change, Options, Plan, ProblemError, Schemas } from "../api/client";
 import PickOne from "../widgets/PickOne.vue";
@@ -59,6 +59,11 @@ const MODES = [
   { value: "uefi", label: "UEFI" },
   { value: "legacy", label: "legacy" },
 ];
+const IDENTITIES = [
+  { value: "as-needed", label: "as needed" },
+  { value: "keep", label: "the source's" },
+  { value: "new", label: "a new one" },
+];
 /** What is chosen from a list, likewise. */
 interface Pick {
   kind: OptionKind;
@@ -74,6 +79,7 @@ const PICKS = computed<Pick[]>(() => [
     given: Number(props.options.free_after ?? 0),
   },
   { kind: "table", label: "Table of the target", choices: TABLES, given: props.options.table ?? "keep" },
+  { kind: "identity", label: "Identity", choices: IDENTITIES, given: props.options.identity ?? "as-needed" },
   { kind: "firmware", label: "Firmware starts in", choices: MODES, given: props.options.firmware ?? "unknown" },
 ]);
 </script>

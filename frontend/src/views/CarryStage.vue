@@ -13,6 +13,7 @@ import HandOver from "../carry/HandOver.vue";
 import PracticePanel from "../carry/PracticePanel.vue";
 import StepLine from "../carry/StepLine.vue";
 import WayCards from "../carry/WayCards.vue";
+import StartLine from "../widgets/StartLine.vue";
 import { isTyping } from "../widgets/keys";
 import { moment } from "../widgets/units";
 
@@ -160,6 +161,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     <p v-if="refused || wayRefused" role="alert">
       <span class="tag stop">stop</span> {{ refused || wayRefused?.message }}
     </p>
+    <StartLine :start="steps.plan.start" />
     <WayCards
       :times-from="steps.times_from"
       :ways="steps.ways"

@@ -12,6 +12,7 @@ import MorphTable from "../morph/MorphTable.vue";
 import MorphView from "../morph/MorphView.vue";
 import NeedGauge from "../morph/NeedGauge.vue";
 import RowPanel from "../morph/RowPanel.vue";
+import StartLine from "../widgets/StartLine.vue";
 import { isTyping } from "../widgets/keys";
 import { FITS, verdictName } from "../widgets/words";
 import { size } from "../widgets/units";
@@ -188,6 +189,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <a-button size="small" class="no-print" @click="comparing = true">Compare</a-button>
     </div>
     <GravestFinding :plan="plan" :job="job" @choose="showFinding" />
+    <StartLine :start="plan.start" />
     <p v-if="pageRefused" role="alert"><span class="tag stop">stop</span> {{ pageRefused.message }}</p>
     <FitCards :cards="morph.cards" :fit="plan.fit" @fit="setFit" />
     <div class="panes">

@@ -64,6 +64,7 @@ const setSize = () => void props.store.change({ kind: "disk-size", size: diskSiz
       </ul>
       <section class="card">
         <DiskHead :survey="job.source" />
+        <p class="muted">{{ job.source_start }}</p>
         <FindingList :findings="job.source_findings" @choose="(row) => (chosen = row)" />
       </section>
       <section class="card">

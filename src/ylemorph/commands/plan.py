@@ -28,7 +28,7 @@ def plan(form: str, out: str | None, **given: Any) -> int:
         _check_image_place(out)
     made = plan_of(**given)
     if form == "table-image":
-        _write_table_image(made, str(out))
+        _write_table_image(made, given["source"], str(out))
     else:
         write_text(_rendered(made, form, terminal=out is None and is_terminal(sys.stdout)), out)
     return EXIT_FITS if made.verdict in ("comfortable", "tight") else EXIT_DOES_NOT_FIT
@@ -42,10 +42,11 @@ def _check_image_place(out: str | None) -> None:
         raise YlemorphError("a table image is never written to a pipe", at=out, mend="name a file with --out")
 
 
-def _write_table_image(made: "Plan", out: str) -> None:
-    from ..formats.documents.table_bytes import table_pieces, write_pieces
+def _write_table_image(made: "Plan", source: str, out: str) -> None:
+    from ..formats.documents.table_bytes import table_pieces, with_code, write_pieces
+    from ..usecases.disks import start_code_of
 
-    pieces = table_pieces(made)  # before a file is begun
+    pieces = with_code(table_pieces(made), start_code_of(source, made))  # before a file is begun
     write_file(out, lambda file: write_pieces(made, pieces, file))
 
 

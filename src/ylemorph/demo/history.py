@@ -89,7 +89,7 @@ def finished(plan: Plan) -> Disk:
             link=plan.target.link,
             rotational=False,
             table=planned.table,
-            table_id=NEW_IDENTITY,
+            table_id=plan.source.table_id if plan.identity == "keep" else NEW_IDENTITY,
             partitions=tuple(_partition(plan, planned, row) for row in planned.rows),
         )
     )

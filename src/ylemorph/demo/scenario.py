@@ -1,12 +1,28 @@
 """Disks and jobs of the Harrow Lane Library's workshop. All names, serials and machines are invented."""
 
+import hashlib
+
 from ..core.disk.check import checked
-from ..core.disk.model import Disk, FileSystem, Flag, Kind, Link, Partition, Role, State, Survey, Table, UsageMap
+from ..core.disk.model import (
+    Disk,
+    FileSystem,
+    Flag,
+    Kind,
+    Link,
+    Partition,
+    Role,
+    StartCode,
+    State,
+    Survey,
+    Table,
+    UsageMap,
+)  # fmt: skip
 from ..core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, MICROSOFT_RESERVED, RECOVERY
 from ..core.fit.options import Options
 from ..core.job.state import JobState, SizedTarget
 from ..core.sizes import GB, Bytes, GiB, KiB, MiB, div_up, nominal_sectors
 from ..formats.own.targets import target_from_text
+from ..stand_ins.starts import CODE, CORE
 
 TAKEN = "2026-11-23T10:00:00Z"
 SECTOR = 512
@@ -106,7 +122,7 @@ def disk(
 def lending_desk() -> Survey:
     """A 1 TB hard disk: start, reserved, system, data, and recovery at the end."""
     parts = _Layout()
-    parts.add(260 * MiB, EFI_SYSTEM, fs("fat32", "Start", 260 * MiB, 33 * MiB))
+    parts.add(260 * MiB, EFI_SYSTEM, fs("fat32", "Start", 260 * MiB, 33 * MiB).but(fallback_loader=True))
     parts.add(16 * MiB, MICROSOFT_RESERVED)
     parts.add(420 * GiB, BASIC_DATA, fs("ntfs", "Desk", 420 * GiB, 131 * GiB, reach=0.89), role="system")
     parts.add(510 * GiB, BASIC_DATA, fs("ntfs", "Catalogue", 510 * GiB, 96 * GiB, reach=0.35), role="data")
@@ -127,13 +143,18 @@ def reading_room() -> Survey:
 
 
 def bindery() -> Survey:
-    """An MBR disk with an active start partition and two logicals."""
+    """An MBR disk with an active start partition and two logicals, as it is on the bench too."""
     parts = _Layout()
     parts.add(350 * MiB, "0x07", fs("ntfs", "System reserved", 350 * MiB, 46 * MiB), flags=("active",))
     parts.add(120 * GiB, "0x07", fs("ntfs", "Bindery", 120 * GiB, 61 * GiB, reach=0.8))
     parts.add(150 * GiB, "0x07", fs("ntfs", "Scans", 150 * GiB, 88 * GiB, reach=0.66), logical=True, role="data")
     parts.add(24 * GiB, "0x0B", fs("fat32", "Exchange", 24 * GiB, 9 * GiB), logical=True)
-    return disk("Brindle K2", "BK2-11840", 320, parts, table="mbr", table_id="0x5d1e40b7", rotational=True, link="usb3")
+    parts.parts = [
+        p.but(filesystem=p.filesystem and p.filesystem.but(named_start_lba=p.first_lba)) for p in parts.parts
+    ]
+    made = disk("Brindle K2", "BK2-11840", 320, parts, table="mbr", table_id="0x5d1e40b7", rotational=True, link="usb3")
+    code = StartCode(1 + len(CORE) // SECTOR, hashlib.sha256(CODE + CORE).hexdigest())
+    return Survey(made.disk.but(start_code=code), made.taken)
 
 
 def print_server() -> Survey:

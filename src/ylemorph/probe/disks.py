@@ -1,5 +1,6 @@
 """A survey of a whole disk: its table from whichever copy is sound, then every partition's file system."""
 
+import struct
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -7,14 +8,18 @@ from typing import NamedTuple
 
 from ..core.disk.check import checked
 from ..core.disk.model import Disk, FileSystem, Partition, Survey, Table, TableNote
+from ..core.disk.starting import EFI_TYPES
 from ..core.sizes import div_up
+from .fat_files import find_file
 from .filesystems import read_filesystem, recognised
 from .gpt import claims_gpt, find_gpt
 from .mbr import find_mbr, is_hybrid, is_protective
-from .medium import Medium, Part, Progress, Window, open_medium
+from .medium import Medium, Part, Progress, Unsound, Window, open_medium
 from .named import UNKNOWN, array_of, is_blank
+from .start_code import read_start_code
 
 SECTOR_TRIALS = (512, 4096)
+MACHINES = ("X64", "IA32", "AA64")
 # Types whose partitions belong to something larger: what begins in them is only a piece (Microsoft's list of types).
 TYPES_NOT_READ = {
     "5808C8AA-7E8F-42E0-85D2-E1E90434CFB3": "Windows dynamic disk",
@@ -58,6 +63,7 @@ def survey_medium(medium: Medium, progress: Progress | None = None) -> Survey:
         partitions=tuple(_with_filesystem(window, p, found.sector, cut=p.number in cut) for p in fitted),
         table_notes=notes,
         filesystem=found.whole,
+        start_code=read_start_code(window, found.sector, found.table, fitted) if found.partitions else None,
     )
     return Survey(checked(disk), datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
 
@@ -150,12 +156,26 @@ def _cut_off(partitions: tuple[Partition, ...], sectors: int) -> tuple[tuple[Par
     return tuple(fitted), frozenset(cut)
 
 
+def _has_fallback(part: Window, found: FileSystem) -> bool | None:
+    """Whether the loader is there that firmware takes where it knows of no other (UEFI specification, "Removable
+    Media Boot Behavior"); None where the row cannot be followed."""
+    if found.kind not in ("fat16", "fat32") or found.state == "damaged":
+        return None
+    try:
+        return any(find_file(part, ("EFI", "BOOT", f"BOOT{machine}.EFI")) for machine in MACHINES)
+    except (Unsound, struct.error, IndexError):
+        return None
+
+
 def _with_filesystem(medium: Window, partition: Partition, sector: int, *, cut: bool) -> Partition:
     if partition.is_container:
         return partition
     if partition.type in TYPES_NOT_READ:
         return partition.but(filesystem=FileSystem("unknown", detail=TYPES_NOT_READ[partition.type]))
-    found: FileSystem | None = read_filesystem(Part(medium, partition.first_lba * sector, partition.sectors * sector))
+    part = Part(medium, partition.first_lba * sector, partition.sectors * sector)
+    found = read_filesystem(part)
     if found is not None and cut:
         found = found.but(state="damaged")
+    if found is not None and partition.type in EFI_TYPES:
+        found = found.but(fallback_loader=_has_fallback(part, found))
     return partition.but(filesystem=found)

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from ..core.disk.model import FileSystem, State
-from ..core.sizes import Bytes, div_up
+from ..core.sizes import MAX_BYTES, Bytes, div_up
 from .bits import count_bitmap
 from .medium import Unsound, Window
 from .ntfs_records import DataRun, NtfsStream
@@ -15,6 +15,7 @@ END_OF_CHAIN = 0xFFFF_FFF8
 MOST_FOLDER_BYTES = 2 << 20
 BITMAP, LABEL = 0x81, 0x83
 DIRTY, FAILED = 0x0002, 0x0004
+OFFSET_AT, COPY_SECTOR = 0x40, 12  # PartitionOffset; the backup boot region
 
 
 class ExfatBoot(NamedTuple):
@@ -29,6 +30,8 @@ class ExfatBoot(NamedTuple):
     size: int
     flags: int
     serial: str
+    offset: int | None  # sectors before the volume, as it says; None where no disk has so many
+    sector: int
 
 
 def read_boot(first: bytes) -> ExfatBoot:
@@ -41,6 +44,7 @@ def read_boot(first: bytes) -> ExfatBoot:
     sector, cluster = 1 << sector_bits, 1 << sector_bits + cluster_bits
     if not 0 < clusters <= END_OF_CHAIN or heap_at * sector + clusters * cluster > length * sector:
         raise Unsound("the areas of an exFAT volume")
+    (offset,) = struct.unpack_from("<Q", first, OFFSET_AT)
     return ExfatBoot(
         cluster,
         clusters,
@@ -51,6 +55,8 @@ def read_boot(first: bytes) -> ExfatBoot:
         length * sector,
         flags,
         f"{serial >> 16:04X}-{serial & 0xFFFF:04X}",
+        offset if offset <= MAX_BYTES else None,
+        sector,
     )
 
 
@@ -63,8 +69,11 @@ def read_exfat(part: Window) -> FileSystem:
     known = FileSystem("exfat", uuid=boot.serial, cluster_bytes=Bytes(boot.cluster), state="damaged")
     if boot.size > part.size:
         return known
-    known = known.but(size_bytes=Bytes(boot.size))
+    known = known.but(size_bytes=Bytes(boot.size), named_start_lba=boot.offset)
     try:
+        copy = part.read(COPY_SECTOR * boot.sector, 512)
+        if copy[3:11] == MAGIC:
+            known = known.but(copy_named_start_lba=read_boot(copy).offset)
         bitmap, length, label = _root_entries(part, boot)
         if length * 8 < boot.clusters:
             raise Unsound("a bitmap that is too short for its clusters")

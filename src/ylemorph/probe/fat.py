@@ -22,10 +22,14 @@ VOLUME_ID, LONG_NAME = 0x08, 0x0F
 CLEAN = {16: 0x8000, 32: 0x0800_0000}
 # A byte of the boot sector whose lowest bit says the same.
 DIRTY_AT = {12: 0x25, 16: 0x25, 32: 0x41}
+HIDDEN_AT, COPY_AT = 0x1C, 0x32  # BPB_HiddSec; BPB_BkBootSec of FAT32
 
 
 class Bpb(NamedTuple):
-    """The parameter block: sizes in bytes, areas as byte offsets in the volume."""
+    """The parameter block: sizes in bytes, areas as byte offsets in the volume.
+
+    ``hidden``: sectors before the volume, as it says. ``copy_at``: where the boot sector's copy stands.
+    """
 
     sector: int
     cluster: int
@@ -41,6 +45,8 @@ class Bpb(NamedTuple):
     size: int
     serial: str
     dirty: bool
+    hidden: int
+    copy_at: int | None
 
 
 def looks_like_fat(first: bytes) -> bool:
@@ -85,7 +91,15 @@ def read_bpb(first: bytes) -> Bpb:
         size=sectors * sector,
         serial=f"{serial >> 16:04X}-{serial & 0xFFFF:04X}",
         dirty=bool(first[DIRTY_AT[bits]] & 1),
+        hidden=struct.unpack_from("<I", first, HIDDEN_AT)[0],
+        copy_at=_copy_at(first, reserved, sector) if bits == 32 else None,
     )
+
+
+def _copy_at(first: bytes, reserved: int, sector: int) -> int | None:
+    """Where FAT32 keeps its boot sector's copy: a sector of the reserved ones, 0 or all ones where there is none."""
+    (at,) = struct.unpack_from("<H", first, COPY_AT)
+    return at * sector if 0 < at < reserved else None
 
 
 def _bits(clusters: int, fat_bytes: int, *, narrow: bool) -> int:
@@ -108,8 +122,10 @@ def read_fat(part: Window) -> FileSystem:
     known = FileSystem(kind, uuid=bpb.serial, cluster_bytes=Bytes(bpb.cluster), state="damaged", detail=detail)
     if bpb.size > part.size:
         return known
-    known = known.but(size_bytes=Bytes(bpb.size))
+    known = known.but(size_bytes=Bytes(bpb.size), named_start_lba=bpb.hidden)
     try:
+        if bpb.copy_at is not None:
+            known = known.but(copy_named_start_lba=_copy_of(part, bpb.copy_at))
         counter = BitCounter(bpb.clusters)
         for flags in _flags(part, bpb):
             counter.add_flags(flags)
@@ -126,6 +142,12 @@ def read_fat(part: Window) -> FileSystem:
     except (Unsound, struct.error, IndexError):
         return known
     return known.but(label=label, state=state)
+
+
+def _copy_of(part: Window, at: int) -> int | None:
+    """What the copy of the boot sector says of the volume's start; None where no copy stands there."""
+    copy = part.read(at, 512)
+    return int.from_bytes(copy[HIDDEN_AT : HIDDEN_AT + 4], "little") if looks_like_fat(copy) else None
 
 
 def _flags(part: Window, bpb: Bpb) -> Iterator[bytes]:
@@ -165,7 +187,8 @@ def _entries12(data: bytes) -> list[int]:
     return out
 
 
-def _entry(part: Window, bpb: Bpb, cluster: int) -> int:
+def next_cluster(part: Window, bpb: Bpb, cluster: int) -> int:
+    """The cluster's entry in the first FAT."""
     if bpb.bits == 12:
         (pair,) = struct.unpack("<H", part.read(bpb.fat_at + cluster * 3 // 2, 2))
         return int(pair >> 4 if cluster & 1 else pair & 0xFFF)
@@ -185,7 +208,7 @@ def _state(part: Window, bpb: Bpb) -> State:
     return "clean" if value & CLEAN[bpb.bits] else "dirty"
 
 
-def _root_folder(part: Window, bpb: Bpb) -> Iterator[bytes]:
+def root_folder(part: Window, bpb: Bpb) -> Iterator[bytes]:
     """The root folder in pieces; the chain of a FAT32 root may loop and is bounded."""
     if bpb.bits != 32:
         yield part.read(bpb.root_at, bpb.root_bytes)
@@ -200,12 +223,12 @@ def _root_folder(part: Window, bpb: Bpb) -> Iterator[bytes]:
         read += bpb.cluster
         if read > MOST_FOLDER_BYTES:
             return
-        cluster = _entry(part, bpb, cluster)
+        cluster = next_cluster(part, bpb, cluster)
 
 
 def _label(part: Window, bpb: Bpb) -> str:
     """The volume's entry in the root folder; the boot sector's own copy is often stale."""
-    for piece in _root_folder(part, bpb):
+    for piece in root_folder(part, bpb):
         for at in range(0, len(piece) - 31, 32):
             if piece[at] == 0:
                 return ""

@@ -145,9 +145,11 @@ def read_ntfs(part: Window) -> FileSystem:
     known = FileSystem("ntfs", uuid=boot.serial, cluster_bytes=Bytes(boot.cluster), state="damaged")
     if boot.size - boot.sector > part.size:
         return known
-    if not _has_backup(part, boot):
+    copy = _copy_named(part, boot)
+    if copy is None:
         known = known.but(notes=("backup-boot-missing",))
-    known = known.but(size_bytes=Bytes(min(boot.size, part.size)))
+    size = Bytes(min(boot.size, part.size))
+    known = known.but(size_bytes=size, named_start_lba=boot.hidden, copy_named_start_lba=copy)
     try:
         volume = Volume(part, boot)
         known = _with_usage(volume, known)
@@ -160,10 +162,12 @@ def read_ntfs(part: Window) -> FileSystem:
     return known.but(state="damaged" if volume.repaired or not whole else "hibernated" if hibernated else state)
 
 
-def _has_backup(part: Window, boot: NtfsBoot) -> bool:
-    """Whether the boot sector's copy stands behind the volume; without it the rest is whole all the same."""
-    at = boot.size - boot.sector
-    return boot.size <= part.size and part.read(at + 3, 8) == b"NTFS    "
+def _copy_named(part: Window, boot: NtfsBoot) -> int | None:
+    """Where the volume starts as the boot sector's copy behind it says; None without one, and the rest is whole."""
+    if boot.size > part.size:
+        return None
+    copy = part.read(boot.size - boot.sector, 512)
+    return int.from_bytes(copy[0x1C:0x20], "little") if copy[3:11] == b"NTFS    " else None
 
 
 def _boot(part: Window, first: bytes) -> tuple[NtfsBoot | None, bool]:

@@ -30,6 +30,7 @@ class NtfsBoot(NamedTuple):
     mirror_lcn: int
     record: int
     serial: str
+    hidden: int  # sectors before the volume, as it says
 
 
 def read_boot(data: bytes) -> NtfsBoot:
@@ -45,7 +46,8 @@ def read_boot(data: bytes) -> NtfsBoot:
         raise Unsound("the size of a file record")
     size = (count + 1) * sector
     serial = data[0x48:0x50][::-1].hex().upper()
-    return NtfsBoot(sector, cluster, size, count * sector // cluster, mft_lcn, mirror_lcn, record, serial)
+    (hidden,) = struct.unpack_from("<I", data, 0x1C)
+    return NtfsBoot(sector, cluster, size, count * sector // cluster, mft_lcn, mirror_lcn, record, serial, hidden)
 
 
 def _is_power(value: int) -> bool:

@@ -16,6 +16,7 @@ from ..probe.disks import survey_path
 from ..probe.medium import CannotRead, Progress
 from .disks import BY_KEY, STAND_INS, StandIn
 from .extents import unpack
+from .starts import own_starts, put_code
 
 
 class NotAttached(YlemorphError):
@@ -100,6 +101,12 @@ class Bench:
             "the target of this job is no disk on the bench", mend="attach one and choose it as the target to practise"
         )
 
+    def image_if_there(self, serial: str) -> Path | None:
+        try:
+            return self.image_of(serial)
+        except NotAttached:
+            return None
+
     def _path(self, stand_in: StandIn) -> Path:
         return self.folder / f"{stand_in.key}.img"
 
@@ -155,6 +162,9 @@ def _write_image(stand_in: StandIn, path: Path) -> None:
         with (files(__package__) / "images" / f"{stand_in.image}.xz").open("rb") as packed:
             unpack(packed, path)
     os.truncate(path, stand_in.sectors * stand_in.sector)
+    if stand_in.starts:
+        put_code(path)
+        own_starts(path)
 
 
 def usual() -> Iterator[str]:

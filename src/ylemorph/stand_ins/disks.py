@@ -24,6 +24,7 @@ class StandIn(NamedTuple):
     image: str | None = None
     sector: int = 512
     physical: int | None = 4096
+    starts: bool = False  # in legacy mode, by code before its first row
 
 
 def _sectors(label_gb: int, sector: int = 512) -> int:
@@ -50,6 +51,7 @@ STAND_INS = (
     StandIn(
         "bindery", "from the bindery PC, on USB", "Brindle K2", "BK2-11840", "usb3", True, _sectors(320), 64,
         Health("failing", hours=48_910, reallocated_sectors=214, pending_sectors=8), "bindery",
+        starts=True,
     ),
     StandIn(
         "reading", "from the reading room PC", "Quillon S1", "QS1-2093", "sata", False, _sectors(128), 430,

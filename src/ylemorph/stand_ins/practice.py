@@ -16,12 +16,24 @@ from ..core.errors import BadOption
 from ..core.fit.entries import Entry, planned_entries
 from ..core.fit.plan import Plan, PlanRow
 from ..core.sizes import div_up
-from ..formats.documents.table_bytes import table_pieces
+from ..formats.documents.table_bytes import identity_of, table_pieces
+from ..probe.start_code import CODE_BYTES
 from .extents import stretches
+from .starts import name_start
 from .volumes import make_volume
 
 Fault = Literal[
-    "none", "stopped", "last-row", "not-extended", "backup-missing", "identity-copied", "off-grain", "flag-lost"
+    "none",
+    "stopped",
+    "last-row",
+    "not-extended",
+    "backup-missing",
+    "identity-off",
+    "off-grain",
+    "flag-lost",
+    "code-lost",
+    "code-off",
+    "start-named-off",
 ]
 FAULTS: tuple[Fault, ...] = get_args(Fault)
 FAULT_WORDS: dict[Fault, str] = {
@@ -30,9 +42,12 @@ FAULT_WORDS: dict[Fault, str] = {
     "last-row": "The last row is left out",
     "not-extended": "A file system is not extended",
     "backup-missing": "The table's backup is missing",
-    "identity-copied": "The identity is copied too",
+    "identity-off": "The identity is not the planned one",
     "off-grain": "The last row starts off the grain",
     "flag-lost": "A mark is lost",
+    "code-lost": "The code of the first sector is left out",
+    "code-off": "A byte of that code is another",
+    "start-named-off": "A row names its old place",
 }
 OFF_GRAIN = 63  # sectors
 
@@ -40,12 +55,24 @@ OFF_GRAIN = 63  # sectors
 class Practice:
     """One job on one stand-in's image. ``begun`` is called before each step, and may stop it by raising."""
 
-    def __init__(self, plan: Plan, sequence: Sequence, image: Path, fault: Fault) -> None:
+    def __init__(self, plan: Plan, sequence: Sequence, image: Path, fault: Fault, source: Path | None = None) -> None:
+        """``source``: the image of the source, where that is on the bench. Raises BadOption."""
         if fault == "backup-missing" and plan.frame.table != "gpt":
             raise BadOption("an MBR has no backup copy", at="fault", mend="choose another fault")
         if fault == "flag-lost" and not any(_marked(entry) for entry in planned_entries(plan)):
             raise BadOption("no row of this plan carries a mark", at="fault", mend="choose another fault")
+        if plan.starting.code and source is None:
+            raise BadOption(
+                f"the code that starts {plan.source.model or 'the source'} is not on the bench",
+                mend="practise with a source that is attached there",
+            )
+        if fault in ("code-lost", "code-off") and not plan.starting.code:
+            raise BadOption("no code goes over in this plan", at="fault", mend="choose another fault")
+        if fault == "start-named-off" and not plan.starting.named:
+            raise BadOption("no row of this plan names its place", at="fault", mend="choose another fault")
         self.plan, self.sequence, self.image, self.fault = plan, sequence, image, fault
+        self.source = source
+        self.naming = [moved.row.number for moved in plan.starting.named]
         self.sector = plan.frame.logical_sector_bytes
         self.entries = _entries(plan, fault)
 
@@ -59,6 +86,8 @@ class Practice:
                 raise BadOption(f"it stopped at step {number}, as was wished", mend="say so in the record")
             if step.kind == "table":
                 self._write_table()
+            if step.kind == "start-code" and step.disk == "target" and self.plan.starting.code:
+                self._write_code()
             if step.row is not None and last.get(step.row) == number:
                 self._write_row(step.row)
             done(number, step)
@@ -68,8 +97,8 @@ class Practice:
     def _write_table(self) -> None:
         """The disk begins anew: the table and nothing else."""
         disk = None
-        if self.fault == "identity-copied":
-            disk = _identity(self.plan.source.table_id)
+        if self.fault == "identity-off":
+            disk = uuid.uuid4() if self.plan.identity == "keep" else identity_of(self.plan.source.table_id)
         pieces = table_pieces(self.plan, entries=self.entries, disk=disk)
         beside = self.image.with_name(f"{self.image.name}.{secrets.token_hex(4)}.part")
         with beside.open("wb") as file:
@@ -92,7 +121,27 @@ class Practice:
             volume = Path(folder) / "volume"
             label = row.row.fs.label if row.row.fs is not None else ""
             if make_volume(row.kind, volume, size, label, None if row.change == "made" else held):
+                if number in self.naming:
+                    off = 63 if self.fault == "start-named-off" and number == self.naming[0] else 0
+                    with volume.open("r+b") as file:
+                        name_start(file, 0, entry.first_lba + off)
                 _lay(volume, self.image, entry.first_lba * self.sector)
+
+    def _write_code(self) -> None:
+        """As the source has it, before the first row."""
+        assert self.source is not None
+        with self.source.open("rb") as source, self.image.open("r+b") as target:
+            code = bytearray(source.read(CODE_BYTES))
+            if self.fault == "code-lost":
+                return
+            if self.fault == "code-off":
+                code[CODE_BYTES // 2] ^= 0xFF
+            target.write(code)
+            behind = (self.plan.starting.reach - 1) * self.sector
+            if behind > 0 and not self.plan.starting.cut:
+                source.seek(self.sector)
+                target.seek(self.sector)
+                target.write(source.read(behind))
 
     def _lose_backup(self) -> None:
         length = (div_up(GPT_ENTRIES * GPT_ENTRY_BYTES, self.sector) + 1) * self.sector
@@ -122,11 +171,6 @@ def _marked(entry: Entry) -> bool:
 
 def _largest(plan: Plan) -> PlanRow:
     return max((row for row in plan.rows if row.carried), key=lambda row: row.size_bytes or 0)
-
-
-def _identity(text: str) -> uuid.UUID:
-    """The source's, as a GUID or as an MBR's signature."""
-    return uuid.UUID(int=int(text, 16)) if text.lower().startswith("0x") else uuid.UUID(text)
 
 
 def _lay(volume: Path, image: Path, offset: int) -> None:

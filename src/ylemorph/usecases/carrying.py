@@ -130,7 +130,8 @@ def begin_practice(work: Work, job: int, fault: Fault, pace: float) -> None:
     way = _way(made)
     assert made.sequence is not None
     image = work.shop.bench.image_of(state.pair.target.serial)
-    run = PracticeRun(job, Practice(made.ground.plan, made.sequence, image, fault), work.shop.store, pace)
+    source = work.shop.bench.image_if_there(state.pair.source.serial)
+    run = PracticeRun(job, Practice(made.ground.plan, made.sequence, image, fault, source), work.shop.store, pace)
     steps = kept_steps(made, "binary")
     work.shop.practices.begin(run, lambda: runs.begin(work.connection, job, way.key, steps, instead=True))
 

@@ -140,6 +140,18 @@ def plan_for(
     return make_plan(source_read, target_read, options_from(given, source_read, target_read))
 
 
+def start_code_of(name: str, plan: "Plan") -> "list[tuple[int, bytes]]":
+    """The code that starts a machine from ``plan``'s source, by its byte offsets; nothing where a survey or listing
+    names the disk, since those do not hold it."""
+    if not plan.starting.code or name == "-" or not is_image(name):
+        return []
+    from ..probe.medium import open_medium
+    from ..probe.start_code import code_pieces
+
+    with open_medium(name) as medium:
+        return code_pieces(medium, plan.source.logical_sector_bytes, 1 if plan.starting.cut else plan.starting.reach)
+
+
 def read_target(text: str, sector: int, wanted: str | None) -> "Disk":
     """A size where the text reads as one and no file has that name; else a file."""
     from ..core.errors import BadSize

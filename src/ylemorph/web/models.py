@@ -266,6 +266,7 @@ class SourcePart(Shape):
 
     source: SurveyShape | None
     source_head: DiskHead | None
+    source_start: Annotated[str, Field(description="How the disk starts, as a sentence; empty without a source")]
     roles: list[RoleModel]
     source_gaps: list[UnallocatedModel]
     source_unreachable_bytes: Annotated[int, Field(description="What of the source lies past what its table can name")]

@@ -4,7 +4,7 @@ import copy
 
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.disk.check import checked
-from ylemorph.core.disk.model import Disk, FileSystem, Partition
+from ylemorph.core.disk.model import NO_CODE, Disk, FileSystem, Partition, StartCode
 from ylemorph.core.disk.roles import BASIC_DATA, MICROSOFT_RESERVED
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.fit.options import FITS, Options
@@ -46,12 +46,15 @@ def _source(rnd):
             if role == "reserved"
             else FileSystem(kind, used_bytes=used, state=rnd.choice(("clean",) * 6 + ("dirty",)))
         )
+        if fs is not None and kind == "ntfs" and rnd.random() < 0.7:
+            fs = fs.but(named_start_lba=rnd.choice((0, at * PER_QUARTER)))
         number = place + 1 + (mbr and logical)
         type_ = "0x07" if mbr else MICROSOFT_RESERVED if role == "reserved" else BASIC_DATA
         parts.append(Partition(number, at * PER_QUARTER, size * PER_QUARTER, type_, logical, role=role, filesystem=fs))
         at += size
     sectors = (at + rnd.choice((1, 4, 400))) * PER_QUARTER
-    return checked(Disk(sectors, table="mbr" if mbr else "gpt", partitions=tuple(parts)))
+    code = rnd.choice((None, NO_CODE, StartCode(1, "a" * 64), StartCode(2040, "b" * 64)))
+    return checked(Disk(sectors, table="mbr" if mbr else "gpt", partitions=tuple(parts), start_code=code))
 
 
 def _options(rnd, source):

@@ -28,10 +28,14 @@ class Bench:
         self.holds = {hold["row"]: hold for hold in data["holds"]}
         self.data_count = {row: max(1, -(-hold["bytes"] // (CELL * self.sector))) for row, hold in self.holds.items()}
         self.tables = dict.fromkeys(self.cells)
+        self.code = dict.fromkeys(self.cells, False)
+        self.code["source"] = data["start"]["code"]
+        self.names = {name: {} for name in self.cells}  # by the cell of a row's start: where it says that it starts
         self.made = 0
         self.write_table("source", {row["number"] for row in data["plan"]["rows"] if row["source_bytes"]}, "old")
         for hold in data["holds"]:
             self.cells["source"][self.span(hold)] = self.new_file_system(hold["row"], hold["sectors"] // CELL)
+            self.names["source"][hold["first_lba"] // CELL] = hold["first_lba"]
 
     @staticmethod
     def span(extent):
@@ -118,6 +122,8 @@ class Bench:
         if first or step["from"] != step["to"] or stop > min(len(giver), len(taker)) * CELL:
             raise Lost("not in place, or too long")
         taker[: stop // CELL] = giver[: stop // CELL]
+        self.names[step["disk"]].update(self.names[step["from_disk"]])
+        self.code[step["disk"]] = self.code[step["from_disk"]]
         table = self.tables[step["from_disk"]]
         self.tables[step["disk"]] = table and {**table, "rows": set(table["rows"])}
 
@@ -127,6 +133,9 @@ class Bench:
         if length > len(cells) or (length < len(cells) and self.data["way"] not in ("straight", "files")):
             raise Lost("another length on the way")
         self.put(step["disk"], step["to"], self.resized(step["row"], cells, length))
+        came = self.names[step["from_disk"]][step["from"]["first_lba"] // CELL]
+        made = self.data["way"] == "files"
+        self.names[step["disk"]][step["to"]["first_lba"] // CELL] = step["to"]["first_lba"] if made else came
 
     def do_shrink(self, step, sign=-1):
         cells = self.opened(step["disk"], step["row"], step["from"])
@@ -148,6 +157,8 @@ class Bench:
         self.within(step["disk"], step["to"])
         self.cells[step["disk"]][self.span(step["from"])] = 0
         self.put(step["disk"], step["to"], cells)
+        names = self.names[step["disk"]]
+        names[step["to"]["first_lba"] // CELL] = names[step["from"]["first_lba"] // CELL]
 
     def do_table(self, step):
         self.write_table(step["disk"], self.planned, "planned" if step["disk"] == "target" else "misplaced")
@@ -179,6 +190,15 @@ class Bench:
 
     do_identity = do_check
 
+    def do_start_code(self, step):
+        if step["from_disk"]:
+            if not self.code[step["from_disk"]]:
+                raise Lost("no code there")
+            self.code[step["disk"]] = True
+        names = self.names[step["disk"]]
+        for place in names:
+            names[place] = place * CELL
+
     # --- the end -----------------------------------------------------------------------------------------------------
 
     def look(self):
@@ -189,5 +209,11 @@ class Bench:
         table, cells = self.tables["target"], self.cells["target"]
         if table is None or cells[0] != table["mark"] or (self.gpt and cells[-1] != table["mark"]):
             raise Lost("the table or its backup is not there")
+        if self.data["start"]["code"] and not self.code["target"]:
+            raise Lost("no code on the target")
+        for row in self.data["start"]["named"]:
+            start = self.planned[row]["first_lba"]
+            if self.names["target"][start // CELL] != start:
+                raise Lost("a row names another place")
         if table["what"] != "planned" and table["rows"] != set(self.planned):
             raise Lost("the table names other rows")

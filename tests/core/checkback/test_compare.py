@@ -11,14 +11,15 @@ from ylemorph.core.checkback.differences import DIFFERENCES, Code
 from ylemorph.core.checkback.mending import figures_for
 from ylemorph.core.checkback.planned import planned_of
 from ylemorph.core.disk.check import checked
-from ylemorph.core.disk.model import Disk
-from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, MICROSOFT_RESERVED, RECOVERY
+from ylemorph.core.disk.model import NO_CODE, Disk, StartCode
+from ylemorph.core.disk.roles import BASIC_DATA, BIOS_BOOT, EFI_SYSTEM, LINUX_DATA, MICROSOFT_RESERVED, RECOVERY
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, GiB, MiB
 
 GRAIN = MiB // SECTOR
+ROW_ID = "7E1D6B02-55A4-4C1B-9C7F-00000000000{}"
 NEW, OLD = "1F0C6A54-91C6-4B4B-8F0A-3C1D5E2B7A90", "5B0A6C1E-7D3F-4C52-9A44-0D1E52B7C731"
 
 
@@ -32,6 +33,20 @@ def gpt_source():
         label_gb=1000,
     )
     return made.but(model="Brindle K4", serial="BK4-00731", table_id=OLD)
+
+
+def named(source):
+    """Boot sectors that name their places, rows with identities, code before the first row."""
+    parts = [
+        p.but(
+            uuid=ROW_ID.format(p.number) if source.table == "gpt" else "",
+            filesystem=p.filesystem and p.filesystem.but(
+                **({"named_start_lba": p.first_lba} if p.filesystem.kind in ("ntfs", "fat32") else {})
+            ),
+        )
+        for p in source.partitions
+    ]  # fmt: skip
+    return source.but(partitions=tuple(parts), start_code=StartCode(63, "5" * 64))
 
 
 def mbr_source():
@@ -65,10 +80,13 @@ def finished(plan):
                 used_bytes=row.held_bytes,
                 usage_map=None,
                 last_used_byte=None,
-            )
+                **({"named_start_lba": row.extent.start, "copy_named_start_lba": row.extent.start}
+                   if row.names_start else {}),
+            )  # fmt: skip
         parts.append(
             part(row.entry, row.extent.start * SECTOR, row.extent.length * SECTOR, row.type, fs_now,
-                 flags=row.flags, logical=plan.row(row.number).logical)
+                 flags=row.flags, logical=plan.row(row.number).logical,
+                 uuid=row.uuid if planned.identity == "keep" else "")
         )  # fmt: skip
     target = plan.target
     return checked(
@@ -77,8 +95,9 @@ def finished(plan):
             model=target.model,
             serial=target.serial,
             table=planned.table,
-            table_id=NEW,
+            table_id=plan.source.table_id if planned.identity == "keep" else NEW,
             partitions=tuple(parts),
+            start_code=planned.start or NO_CODE,
         )
     )
 
@@ -113,9 +132,25 @@ def keys(plan, found):
 
 GPT, LARGER, MBR = pair(gpt_source()), pair(gpt_source(), 2000, fit="rest-to-one", grow=3), pair(mbr_source(), 500)
 SAME = pair(gpt_source(), 2000, fit="same")
+NAMED, NAMED_MBR = pair(named(gpt_source()), 2000), pair(named(mbr_source()), 500)
+NEW_ONE, NEW_MBR = pair(named(gpt_source()), 2000, identity="new"), pair(mbr_source(), 500, identity="new")
 
 
-@pytest.mark.parametrize("plan", [GPT, LARGER, MBR, SAME], ids=["gpt", "larger", "mbr", "same"])
+def with_loader():
+    """A disk whose first sector names a row of its own, and a target on which that row has to move."""
+    made = row_of(
+        (5 * GiB, LINUX_DATA, fs("ext4", GiB), {"role": "data"}),
+        (MiB, BIOS_BOOT, None, {"role": "start"}),
+        (50 * GiB, LINUX_DATA, fs("ext4", 20 * GiB), {"role": "system"}), label_gb=120,
+    )  # fmt: skip
+    own = next(p.first_lba for p in made.partitions if p.number == 2)
+    return made.but(start_code=StartCode(1, "1" * 64, own, "2" * 64), table_id=OLD)
+
+
+LOADER = pair(with_loader(), 250, pins=((1, 8 * GiB),))
+
+
+@pytest.mark.parametrize("plan", [GPT, LARGER, MBR, SAME, NAMED, NAMED_MBR, NEW_ONE, NEW_MBR, LOADER])
 def test_exactly_as_planned_is_silent(plan):
     made = check_back(planned_of(plan), finished(plan))
     assert made.differences == ()
@@ -159,8 +194,22 @@ PLANTED = {
     "not extended": (GPT, lambda f: change(f, 4, fs_size_bytes=200 * GiB), [("not-extended", 4)]),
     "not extended, MBR": (MBR, lambda f: change(f, 6, fs_size_bytes=10 * GiB), [("not-extended", 6)]),
     "cut off": (GPT, lambda f: change(f, 3, fs_size_bytes=420 * GiB), [("cut-off", 3)]),
-    "one identity": (GPT, lambda f: f.but(table_id=OLD.lower()), [("identity-equal", None)]),
-    "one identity, MBR": (MBR, lambda f: f.but(table_id="0x5D1E40B7"), [("identity-equal", None)]),
+    "one identity": (NEW_ONE, lambda f: f.but(table_id=OLD.lower()), [("identity-equal", None)]),
+    "one identity, MBR": (NEW_MBR, lambda f: f.but(table_id="0x5D1E40B7"), [("identity-equal", None)]),
+    "a row's identity": (NEW_ONE, lambda f: change(f, 3, uuid=ROW_ID.format(3).lower()), [("identity-equal", 3)]),
+    "identity lost": (GPT, lambda f: f.but(table_id=NEW), [("identity-lost", None)]),
+    "identity lost, MBR": (MBR, lambda f: f.but(table_id="0x11223344"), [("identity-lost", None)]),
+    "a row's identity lost": (NAMED, lambda f: change(f, 3, uuid=NEW), [("identity-lost", 3)]),
+    "code blanked": (NAMED_MBR, lambda f: f.but(start_code=NO_CODE), [("start-code", None)]),
+    "code cut short": (NAMED_MBR, lambda f: f.but(start_code=StartCode(1, "6" * 64)), [("start-code", None)]),
+    "one byte of the code": (NAMED_MBR, lambda f: f.but(start_code=StartCode(63, "7" * 64)), [("start-code", None)]),
+    "the loader named at its old place": (
+        LOADER, lambda f: f.but(start_code=replace(f.start_code, loader_lba=None)), [("start-code", None)]
+    ),
+    "a byte of the loader's code": (
+        LOADER, lambda f: f.but(start_code=replace(f.start_code, rest_sha256="3" * 64)), [("start-code", None)]
+    ),
+    "the old start named": (NAMED_MBR, lambda f: change(f, 1, fs_named_start_lba=63), [("start-named-off", 1)]),
     "another file system": (GPT, lambda f: change(f, 4, fs_kind="ext4"), [("kind-off", 4)]),
     "no file system": (GPT, lambda f: change(f, 4, filesystem=None), [("kind-off", 4)]),
     "another type": (GPT, lambda f: change(f, 5, type=BASIC_DATA), [("type-off", 5)]),
@@ -223,10 +272,24 @@ def test_another_disk_is_asked_about_and_not_assumed():
 
 
 def test_a_copied_identity_on_a_disk_of_the_same_size_is_not_the_source():
-    plan = pair(gpt_source(), 1000)
+    plan = pair(gpt_source(), 1000, identity="new")
     found = finished(plan).but(table_id=OLD)
     assert codes(plan, found) == [("identity-equal", None)]
     assert codes(plan, found.but(serial="")) == [("source-again", None)]
+    kept = pair(gpt_source(), 1000)  # where it is meant to be copied, it tells nothing
+    assert codes(kept, finished(kept).but(serial="")) == []
+
+
+def test_what_was_not_read_of_a_start_is_no_difference():
+    bare = finished(NAMED_MBR).but(start_code=None)
+    assert codes(NAMED_MBR, change(bare, 1, fs_named_start_lba=None, fs_copy_named_start_lba=None)) == []
+    assert "code that starts the machine" in check_back(planned_of(NAMED_MBR), bare).unknown[0]
+    further = finished(NAMED_MBR).but(start_code=StartCode(900, "9" * 64))  # left there by an older disk
+    assert codes(NAMED_MBR, further) == []
+    assert "something else stands behind it" in check_back(planned_of(NAMED_MBR), further).unknown[0]
+    # A copy that names another place is said, and harms nothing until the boot sector is repaired from it.
+    copied = check_back(planned_of(NAMED_MBR), change(finished(NAMED_MBR), 1, fs_copy_named_start_lba=63))
+    assert ([d.kind.code for d in copied.differences], copied.as_planned) == (["start-named-off"], True)
 
 
 def test_a_listing_tells_what_it_can():

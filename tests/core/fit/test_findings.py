@@ -6,8 +6,8 @@ import re
 import pytest
 
 from tests.make import desk, disk, fs, part, row_of
-from ylemorph.core.disk.model import Disk, Health, UsageMap
-from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, RECOVERY
+from ylemorph.core.disk.model import NO_CODE, Disk, Health, StartCode, UsageMap
+from ylemorph.core.disk.roles import BASIC_DATA, BIOS_BOOT, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, RECOVERY
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.finding_kinds import FINDINGS
 from ylemorph.core.fit.findings import NOTE_CODES, TABLE_CODES, about_source
@@ -23,6 +23,13 @@ DATA = (100 * GiB, BASIC_DATA, fs("ntfs", 40 * GiB), {"role": "data"})
 TAIL = (980 * MiB, RECOVERY, fs("ntfs", 572 * MiB))
 MBR_ALONE = row_of((100 * GiB, "0x07", fs(used=GiB), {"role": "system"}), table="mbr")
 T480 = nominal_disk(480 * GB)
+# A legacy Windows and a loader in a row of its own, each behind a row that becomes smaller or larger.
+BEFORE = (300 * GiB, "0x07", fs(used=40 * GiB), {"role": "data"})
+LEGACY = row_of(BEFORE, (100 * GiB, "0x07", fs(used=40 * GiB), {"role": "system"}), table="mbr", label_gb=500)
+LOADER = row_of(
+    (300 * GiB, LINUX_DATA, fs("ext4", 40 * GiB), {"role": "data"}), (MiB, BIOS_BOOT, None, {"role": "start"}),
+    (100 * GiB, LINUX_DATA, fs("ext4", 40 * GiB), {"role": "system"}), label_gb=500,
+)  # fmt: skip
 
 
 def codes(source, target=T480, **options):
@@ -38,9 +45,13 @@ CASES = {
     ),
     "nothing-to-carry": (Disk(10**9), T480, {}),
     "target-holds-data": (row_of(START, SYSTEM), disk(10**9, part(1, MiB, GiB)), {}),
-    "firmware-cannot-start": (row_of(START, SYSTEM), T480, {"firmware": "legacy"}),
+    "start-firmware": (row_of(START, SYSTEM), T480, {"firmware": "legacy"}),
+    "start-moved": (LEGACY, nominal_disk(240 * GB), {}),
+    "start-loader": (LOADER, nominal_disk(240 * GB), {}),
+    "identity-kept": (desk(table_id="A-1"), T480, {}),
+    "identity-new": (row_of(START, SYSTEM), T480, {"identity": "new"}),
+    "start-fallback": (row_of((*START[:2], fs("fat32", 33 * MiB, fallback_loader=False)), SYSTEM), T480, {}),
     "firmware-asked": (MBR_ALONE, T480, {"table": "gpt"}),
-    "no-start-row-for-uefi": (MBR_ALONE, T480, {"firmware": "uefi"}),
     "fat-limit": (
         row_of((20 * GiB, BASIC_DATA, fs("fat32", MiB, cluster_bytes=32_768), {"role": "data"}), SYSTEM, START),
         nominal_disk(120 * GB),
@@ -133,7 +144,8 @@ def test_typing_the_last_four_takes_the_stop_away():
 
 
 def test_nothing_to_say_about_a_plain_pair():
-    assert codes(row_of(START, SYSTEM)) == {}
+    assert set(codes(row_of(START, SYSTEM))) == {"identity-kept"}
+    assert set(codes(row_of(DATA))) == {"data-only"}
 
 
 @pytest.mark.parametrize(
@@ -194,7 +206,48 @@ def test_what_the_source_screen_says_of_rows_that_stay():
 def test_a_disk_without_a_system_says_nothing_of_how_it_starts(firmware):
     source = row_of((50 * GiB, BASIC_DATA, fs("ntfs", 20 * GiB), {"role": "data"}), label_gb=120)
     found = {f.code for f in make_plan(source, nominal_disk(240 * GB), Options(firmware=firmware)).findings}
-    assert found.isdisjoint({"firmware-cannot-start", "firmware-asked", "no-start-row-for-uefi"})
+    assert found.isdisjoint({"start-firmware", "firmware-asked", "identity-kept", "identity-new"})
+
+
+@pytest.mark.parametrize(
+    ("source", "table", "firmware", "stops"),
+    [
+        (row_of(START, SYSTEM), "keep", "legacy", True),
+        (row_of(START, SYSTEM), "keep", "uefi", False),
+        (MBR_ALONE, "keep", "uefi", True),
+        (MBR_ALONE, "gpt", "uefi", False),  # a start row is made
+        (MBR_ALONE, "gpt", "legacy", True),
+        (MBR_ALONE, "keep", "legacy", False),
+        (MBR_ALONE.but(start_code=NO_CODE), "keep", "legacy", True),  # read, and there is none
+        (LOADER, "keep", "legacy", False),  # a BIOS boot row starts a GPT in legacy mode
+        (LOADER, "keep", "uefi", True),
+    ],
+)
+def test_firmware_that_cannot_start_it_stops(source, table, firmware, stops):
+    plan = make_plan(source, T480, Options(table=table, firmware=firmware))
+    found = [f for f in plan.findings if f.code == "start-firmware"]
+    assert [f.level for f in found] == ["stop"] * stops
+    wish = {"uefi": "gpt", "legacy": "mbr"}[firmware]
+    planned = source.table if table == "keep" else table
+    helps = stops and source is MBR_ALONE and wish != planned
+    assert any(remedy.kind == "table" for remedy in plan.remedies) == helps
+
+
+def test_what_lets_it_start_is_a_remedy():
+    plan = make_plan(LEGACY, nominal_disk(480 * GB), Options(firmware="legacy"))
+    (stay,) = [remedy for remedy in plan.remedies if remedy.kind == "stay"]
+    held = make_plan(LEGACY, nominal_disk(480 * GB), Options(hold=frozenset(stay.rows)))
+    assert held.row(2).first_lba == LEGACY.partitions[1].first_lba
+    assert "start-moved" not in {f.code for f in held.findings}
+    renewed = make_plan(row_of(START, SYSTEM), T480, Options(identity="new"))
+    assert [remedy.kind for remedy in renewed.remedies] == ["identity"]
+    assert make_plan(row_of(START, SYSTEM), T480, Options()).remedies == ()
+
+
+def test_a_loader_whose_numbers_are_known_is_said_nothing_of():
+    own = LOADER.partitions[1].first_lba
+    known = LOADER.but(start_code=StartCode(1, "1" * 64, own, "2" * 64))
+    assert "start-loader" not in {f.code for f in make_plan(known, nominal_disk(240 * GB), Options()).findings}
 
 
 def test_the_floors_on_the_source_screen_are_bytes():

@@ -82,6 +82,7 @@ def change(kind, options=DEFAULTS, **fields):
         ("tail", {"value": "10GiB"}, "Tail reserve set to 10GiB"),
         ("free-after", {"value": 3}, "Free space after row 3"),
         ("table", {"value": "gpt"}, "Table set to gpt"),
+        ("identity", {"value": "new"}, "Identity set to new"),
         ("table", {"value": "keep"}, "Table kept"),
         ("free-after", {"value": ""}, "Free space at the end"),
         ("grain", {"value": "4MiB"}, "Grain set to 4MiB"),

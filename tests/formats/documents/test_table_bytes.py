@@ -114,21 +114,32 @@ def test_headers_and_arrays_are_as_the_specification_says(plan):
     assert len(disks) == 1
 
 
-def test_rows_keep_their_identity_name_and_flags_and_the_disk_gets_a_new_one(tmp_path):
+@pytest.mark.parametrize("identity", ["keep", "new"])
+def test_rows_keep_name_and_flags_and_with_the_disk_their_identity_or_get_a_new_one(tmp_path, identity):
     own = "5D1B6A3C-0F4E-4B7A-9C02-6E1D2F3A4B5C"
     kept = frozenset(("required", "no-auto", "hidden"))
     rows = [
         part(1, MiB, GiB, filesystem=fs(used=MiB), role="recovery", flags=kept, name="Rescue “Ä” 🙂", uuid=own),
         part(2, 2 * GiB, GiB, filesystem=fs(used=MiB), role="data", uuid=own),
     ]
-    plan = make_plan(disk(10 * GiB // 512, *rows), nominal_disk(60 * GB), Options())
+    source = disk(10 * GiB // 512, *rows, table_id="0F3C1B6A-8D2E-4F7A-9B1C-2D3E4F5A6B7C")
+    plan = make_plan(source, nominal_disk(60 * GB), Options(identity=identity))
     table = json.loads(run("sfdisk", "--json", image_of(plan, tmp_path / "a.img")))["partitiontable"]
     again = json.loads(run("sfdisk", "--json", image_of(plan, tmp_path / "b.img")))["partitiontable"]
     first, second = table["partitions"]
-    assert (first["uuid"], first["name"]) == (own, "Rescue “Ä” 🙂")
+    assert first["name"] == "Rescue “Ä” 🙂"
+    assert (first["uuid"] == own) == (identity == "keep")
     assert set(first["attrs"].split()) == {"RequiredPartition", "GUID:62,63"}
     assert second["uuid"] not in (own, str(uuid.UUID(int=0)))
-    assert table["id"] != again["id"]
+    assert (table["id"] == again["id"] == source.table_id) == (identity == "keep")
+    assert (table["id"] != again["id"]) == (identity == "new")
+
+
+def test_an_mbr_keeps_its_signature(tmp_path):
+    rows = [part(1, MiB, GiB, "0x07", fs(used=MiB), role="system")]
+    plan = make_plan(disk(10 * GiB // 512, *rows, table="mbr", table_id="0x1a2b3c4d"), nominal_disk(60 * GB), Options())
+    told = json.loads(run("sfdisk", "--json", image_of(plan, tmp_path / "a.img")))["partitiontable"]
+    assert told["id"] == "0x1a2b3c4d"
 
 
 def test_a_plan_that_does_not_fit_has_no_bytes():

@@ -47,7 +47,7 @@ def test_the_tables_of_random_plans_are_as_planned(tmp_path):
     tables = []
     for seed, plan in enumerate(itertools.islice((p for p in plans if p.verdict), MANY)):
         image = image_of(plan, tmp_path / "disk.img")
-        found = survey_path(image).disk
+        found = survey_path(image).disk.but(start_code=None)  # a plan has no bytes of it
         checked = check_back(read_plan(plan_to_json(plan).encode()), found)
         assert {d.kind.code for d in checked.differences} <= {"kind-off"}, seed
         bare = found.but(partitions=tuple(p.but(filesystem=None) for p in found.partitions))

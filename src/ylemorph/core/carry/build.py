@@ -4,7 +4,7 @@ from bisect import bisect_left
 
 from ..errors import BadOption
 from ..sizes import Extent, format_size
-from .disk_steps import READ
+from .disk_steps import READ, START_CODE
 from .ground import Ground, Load
 from .in_place import Shift, order_moves
 from .row_steps import CHECK, COPY, GROW, MAKE, MOVE, SHRINK
@@ -18,12 +18,12 @@ Steps = list[Step]
 def straight(ground: Ground) -> Steps:
     """A copier that makes smaller on the way; what grows is made larger afterwards."""
     steps = [_check("source", load) for load in ground.loads if not load.hold.fixed]
-    return [*steps, _table(), *_copies(ground, "source", packs=True), *_makes(ground)]
+    return [*steps, _table(), *_copies(ground, "source", packs=True), *_ending(ground, "source")]
 
 
 def files(ground: Ground) -> Steps:
     """New table and file systems, files copied: the file systems need no check of their own."""
-    return [_table(), *_copies(ground, "source", packs=True), *_makes(ground)]
+    return [_table(), *_copies(ground, "source", packs=True), *_ending(ground, "source")]
 
 
 def shrink_first(ground: Ground) -> Steps:
@@ -34,7 +34,7 @@ def shrink_first(ground: Ground) -> Steps:
             steps.append(_check("source", load))
         if _shrinks(load):
             steps.append(_shrink(ground, "source", load))
-    return [*steps, _table(), *_copies(ground, "source", packs=False), *_makes(ground)]
+    return [*steps, _table(), *_copies(ground, "source", packs=False), *_ending(ground, "source")]
 
 
 def through_image(ground: Ground) -> Steps:
@@ -50,9 +50,11 @@ def through_image(ground: Ground) -> Steps:
     if ground.whole_image:
         inward = [[_read_whole(ground)]]
     if ground.whole_image or ground.facts.both_attached == "no":
-        return [*_flat(inward), *_flat(inside), _table(), *_flat(_pairs(outward, larger)), *_makes(ground)]
+        code = [] if ground.whole_image else _code_into_image(ground)
+        out = _flat(_pairs(outward, larger))
+        return [*_flat(inward), *code, *_flat(inside), _table(), *out, *_ending(ground, "image")]
     rows = [[*a, *b, c, *d] for a, b, c, d in zip(inward, inside, outward, larger, strict=True)]
-    return [_table(), *_flat(rows), *_makes(ground)]
+    return [_table(), *_flat(rows), *_ending(ground, "source")]
 
 
 def restore(ground: Ground) -> Steps:
@@ -85,7 +87,24 @@ def restore(ground: Ground) -> Steps:
     for load in ground.loads:
         if _grows(load):
             steps += _grow(ground, load)
-    return [*steps, *_makes(ground), _simple("identity", "target")]
+    steps += _ending(ground, None)  # the code came along with the backup
+    return steps if ground.plan.identity == "keep" else [*steps, _simple("identity", "target")]
+
+
+def _ending(ground: Ground, code_from: DiskName | None) -> Steps:
+    """What is made new, and last what starts the machine: a resizer that comes after it would write its own places."""
+    start, made = ground.plan.starting, _makes(ground)
+    copies = start.code is not False and code_from is not None
+    if not copies and not start.renamed:
+        return made
+    return [*made, Step("start-code", "target", from_disk=code_from if copies else None, seconds=START_CODE.fixed)]
+
+
+def _code_into_image(ground: Ground) -> Steps:
+    """Before the source is detached."""
+    if ground.plan.starting.code is False:
+        return []
+    return [Step("start-code", "image", from_disk="source", seconds=START_CODE.fixed)]
 
 
 def _flat(groups: list[Steps]) -> Steps:

@@ -5,6 +5,7 @@ from typing import Literal, NamedTuple
 
 from ..disk.compare import confirmation
 from ..disk.roles import WINDOWS_KINDS
+from ..fit.finding_kinds import FindingCode
 from ..fit.plan import PlanRow
 from .ground import Ground
 from .sequence import WayKey
@@ -63,6 +64,14 @@ class _Job(NamedTuple):
         return "UEFI" if self.ground.plan.frame.table == "gpt" else "legacy"
 
     @property
+    def mending(self) -> str:
+        """What is typed at its prompt; W: and S: are where it shows the system and the start row."""
+        return f"bcdboot W:\\Windows /s S: /f {'UEFI' if self.mode == 'UEFI' else 'BIOS'}"
+
+    def must_mend(self, *codes: FindingCode) -> bool:
+        return any(finding.code in codes for finding in self.ground.plan.findings)
+
+    @property
     def Source(self) -> str:  # the same at the beginning of a sentence
         return self.source[:1].upper() + self.source[1:]
 
@@ -100,6 +109,21 @@ LINES: tuple[_Line, ...] = (
         lambda job: job.way == "through-image",
     ),
     _Line("detached", "after", lambda job: f"{job.Source} is detached before the first start", lambda job: job.starts),
+    _Line(
+        "never-both", "after",
+        _always("Both disks carry one identity: they are never attached together while a system runs"),
+        lambda job: job.starts and job.ground.plan.identity == "keep",
+    ),
+    _Line(
+        "start-data", "after",
+        lambda job: f"The start data are mended from Windows' own installation medium: {job.mending}",
+        lambda job: job.is_windows and job.must_mend("start-moved", "identity-new"),
+    ),
+    _Line(
+        "loader", "after",
+        _always("The loader is installed again from a live system, onto the new disk itself"),
+        lambda job: job.must_mend("start-loader"),
+    ),
     _Line("start-order", "after", lambda job: f"The start order names {job.target}", lambda job: job.starts),
     _Line("firmware", "after", lambda job: f"The firmware starts in {job.mode} mode", lambda job: job.starts),
     _Line("starts", "after", _always("The machine started from the new disk"), lambda job: job.starts),

@@ -42,6 +42,7 @@ def _read(model: Model, number: int, step: Step) -> None:
             brought.append(content._replace(damaged_by=content.damaged_by or number))
     model.write(onto, extent, number)
     taker.contents = [c for c in taker.contents if c.extent.stop > extent.stop] + brought
+    taker.code = giver.code
     taker.table = None
     if giver.table is not None:
         whole = giver.sectors == taker.sectors == extent.stop
@@ -66,14 +67,15 @@ def _table_words(told: Told) -> Words:
     kind = told.ground.plan.frame.table.upper()
     count = sum(goal.extent is not None for goal in told.ground.goals)
     before = () if told.way == "restore" else (f"{told.where} is the right disk, by its serial",)
+    identity = f"the identity of {told.disk('source')}" if told.ground.plan.identity == "keep" else "a new identity"
     if told.way == "restore":
         return Words(
-            f"Make the {kind} of {told.where} as planned: {_rows(count)} and no other, with a new identity",
+            f"Make the {kind} of {told.where} as planned: {_rows(count)} and no other, with {identity}",
             (),
             "The table can be written again; it holds no files",
         )
     return Words(
-        f"Write a new {kind} to {told.where}: {_rows(count)}, with a new identity",
+        f"Write a new {kind} to {told.where}: {_rows(count)}, with {identity}",
         before,
         f"What {told.where} held is gone",
     )
@@ -182,6 +184,45 @@ IDENTITY = StepRecord(
 )
 
 
+# --- start-code -------------------------------------------------------------------------------------------------------
+
+
+def _start_code_words(told: Told) -> Words:
+    start, step = told.ground.plan.starting, told.step
+    parts = []
+    if step.from_disk is not None:
+        behind = f" and the {start.reach - 1} sectors behind it" if start.reach > 1 and not start.cut else ""
+        parts.append(f"Copy the code of the first sector{behind} from {told.disk(step.from_disk)} {told.onto}")
+    parts += [f"let {m.row.name_and_number} name its new start, sector {m.now}" for m in start.named if m.was != m.now]
+    if start.patched:
+        parts += [f"let the loader name its new place, sector {moved.now}" for moved in start.moved_loaders]
+    say = "; ".join(parts) or f"Look whether a row {told.there} names another start than its own, and mend that"
+    return Words(
+        say[0].upper() + say[1:],
+        ("The table is written: some tools blank the code when they write one",),
+        "It can be done again; no file is touched",
+    )
+
+
+def _start_code(model: Model, _number: int, step: Step) -> None:
+    """Neither table nor rows move. Without a disk to take it from only the places that are named are mended."""
+    disk = model.disks[step.disk]
+    if step.from_disk is not None:
+        if not model.disks[step.from_disk].code:
+            raise Unsafe(f"there is no code on the {step.from_disk} that could be copied")
+        disk.code = True
+    disk.contents = [content._replace(named=content.extent.start) for content in disk.contents]
+
+
+START_CODE = StepRecord(
+    fixed=(1, 60),
+    needs=(),
+    words=_start_code_words,
+    effect=_start_code,
+    doubt="nothing",
+)
+
+
 def record_of(kind: DiskStepKind) -> StepRecord:
     match kind:
         case "read":
@@ -194,5 +235,7 @@ def record_of(kind: DiskStepKind) -> StepRecord:
             return MEND_TABLE
         case "identity":
             return IDENTITY
+        case "start-code":
+            return START_CODE
         case _:
             assert_never(kind)

@@ -14,11 +14,15 @@ GPT_ARRAY_BYTES = 16384  # rule 2.1
 
 
 class Content(NamedTuple):
-    """A row's content on a disk. ``damaged_by``: number of the step that wrote over it, 0 while it is whole."""
+    """A row's content on a disk. ``damaged_by``: number of the step that wrote over it, 0 while it is whole.
+
+    ``named``: where it starts as its own boot sector says; that goes along unchanged wherever the row goes.
+    """
 
     row: int
     extent: Extent
     damaged_by: int = 0
+    named: int = 0
 
 
 @dataclass(slots=True)
@@ -35,6 +39,7 @@ class DiskNow:
     shape: Shape
     sectors: int
     contents: list[Content] = field(default_factory=list)
+    code: bool = False
     table: TableNow | None = None
 
 
@@ -58,7 +63,8 @@ class Model:
         self.holds: dict[int, Hold] = {hold.row: hold for hold in sequence.holds}
         self.goals: dict[int, Goal] = {goal.row: goal for goal in sequence.goals}
         source = self.disks["source"]
-        source.contents = [Content(hold.row, hold.extent) for hold in sequence.holds]
+        source.contents = [Content(hold.row, hold.extent, named=hold.extent.start) for hold in sequence.holds]
+        source.code = sequence.start.code
         source.table = TableNow(frozenset(goal.row for goal in sequence.goals if not goal.added), backup=True)
 
     # --- what steps are made of --------------------------------------------------------------------------------------
@@ -91,8 +97,8 @@ class Model:
     def take(self, name: DiskName, row: int | None, extent: Extent | None) -> Content:
         return self.disks[name].contents.pop(self.found(name, row, extent))
 
-    def put(self, name: DiskName, row: int, extent: Extent, number: int) -> None:
-        """The row stands there, whole; whatever stood in its way is written over."""
+    def put(self, name: DiskName, row: int, extent: Extent, number: int, named: int) -> None:
+        """The row stands there, whole, and names ``named``; whatever stood in its way is written over."""
         start, stop = extent
         disk = self.disks[name]
         for content in disk.contents:
@@ -100,7 +106,7 @@ class Model:
                 self.write(name, extent, number)
                 disk.contents = [c for c in disk.contents if c.row != row or c.extent != extent]
                 break
-        disk.contents.append(Content(row, extent))
+        disk.contents.append(Content(row, extent, named=named))
 
     def resized(self, step: Step, number: int) -> None:
         """Another length at the same place."""
@@ -113,7 +119,7 @@ class Model:
             raise Unsafe("making smaller or larger keeps the start")
         self.roomy(hold, step.to.length * self.disks[step.disk].shape.sector_bytes)
         self.reach(step.disk, step.to)
-        self.put(step.disk, content.row, step.to, number)
+        self.put(step.disk, content.row, step.to, number, content.named)
 
     @staticmethod
     def roomy(hold: Hold, size: int) -> None:

@@ -117,6 +117,19 @@ def _ending(model: Model) -> Rehearsal:
         return Rehearsal(False, last, None, "the table of the target is not the planned one")
     if not table.backup:
         return Rehearsal(False, last, None, "the table of the target has no backup copy")
+    return _starts(model, last)
+
+
+def _starts(model: Model, last: int | None) -> Rehearsal:
+    """Rule 14.1: the code stands before the first row, and every row that names its start names where it stands."""
+    target, start = model.disks["target"], model.sequence.start
+    if start.code and not target.code:
+        return Rehearsal(False, last, None, "the code that starts the machine does not stand on the target")
+    for content in target.contents:
+        goal = model.goals[content.row].extent
+        if content.row in start.named and goal and goal.start == content.extent.start != content.named:
+            reason = f"row {content.row} names sector {content.named} as its start and stands at {goal.start}"
+            return Rehearsal(False, last, content.row, reason)
     return Rehearsal(True)
 
 

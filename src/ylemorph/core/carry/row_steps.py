@@ -43,7 +43,9 @@ def _copy(model: Model, number: int, step: Step) -> None:
         raise Unsafe(f"row {hold.row} may not be made shorter on its way")
     model.roomy(hold, after)
     model.reach(step.disk, extent)
-    model.put(step.disk, content.row, extent, number)
+    # Files copied into a new file system: that one names where it was made.
+    named = extent.start if model.sequence.way == "files" else content.named
+    model.put(step.disk, content.row, extent, number, named)
 
 
 COPY = StepRecord(
@@ -137,7 +139,7 @@ def _move(model: Model, number: int, step: Step) -> None:
     if step.to.length != content.extent.length:
         raise Unsafe("a move keeps the length")
     model.reach(step.disk, step.to)
-    model.put(step.disk, content.row, step.to, number)
+    model.put(step.disk, content.row, step.to, number, content.named)
 
 
 MOVE = StepRecord(

@@ -7,7 +7,7 @@ from ..sizes import Extent
 
 DiskName = Literal["source", "image", "target"]
 DISK_NAMES: tuple[DiskName, ...] = get_args(DiskName)
-DiskStepKind = Literal["read", "table", "cut", "mend-table", "identity"]  # about a whole disk
+DiskStepKind = Literal["read", "table", "cut", "mend-table", "identity", "start-code"]  # about a whole disk
 RowStepKind = Literal["copy", "shrink", "grow", "move", "make", "check"]
 StepKind = Literal[DiskStepKind, RowStepKind]
 STEP_KINDS: tuple[StepKind, ...] = get_args(StepKind)
@@ -59,6 +59,16 @@ class Goal(NamedTuple):
     logical: bool = False
 
 
+class StartGoal(NamedTuple):
+    """What the start asks of the finished target: code before the first row, and rows that name their own place."""
+
+    code: bool = False
+    named: frozenset[int] = frozenset()
+
+
+NOTHING_ASKED = StartGoal()
+
+
 @dataclass(frozen=True, slots=True)
 class Sequence:
     """Everything that a rehearsal looks at. ``usable``: LBAs of the target that may hold rows."""
@@ -71,3 +81,4 @@ class Sequence:
     goals: tuple[Goal, ...]
     gpt: bool
     usable: Extent
+    start: StartGoal = NOTHING_ASKED

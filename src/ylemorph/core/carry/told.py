@@ -50,6 +50,10 @@ class Told(NamedTuple):
         return "in the image" if self.step.disk == "image" else f"on {self.where}"
 
     @property
+    def onto(self) -> str:
+        return "into the image" if self.step.disk == "image" else f"to {self.where}"
+
+    @property
     def sizes(self) -> str:
         """``from 420 GiB to 201 GiB``."""
         assert self.step.source is not None

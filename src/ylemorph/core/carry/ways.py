@@ -8,7 +8,7 @@ from ..errors import BadOption
 from ..sizes import Units, format_size
 from . import build
 from .ground import Ground
-from .sequence import Sequence, Step, WayKey
+from .sequence import Sequence, StartGoal, Step, WayKey
 from .times import added
 
 Sentence = Callable[[Ground, Units], str]
@@ -340,7 +340,7 @@ def steps_of(ground: Ground, key: WayKey) -> tuple[Step, ...]:
 
 def sequence_of(ground: Ground, key: WayKey, steps: tuple[Step, ...]) -> Sequence:
     """What the rehearsal runs."""
-    shapes = ground.shapes
+    shapes, start = ground.shapes, ground.plan.starting
     if not any(step.disk == "image" for step in steps):
         shapes = {name: shape for name, shape in shapes.items() if name != "image"}
     return Sequence(
@@ -352,4 +352,5 @@ def sequence_of(ground: Ground, key: WayKey, steps: tuple[Step, ...]) -> Sequenc
         ground.goals,
         ground.plan.frame.table == "gpt",
         ground.usable,
+        StartGoal(start.code is not False, frozenset([moved.row.number for moved in start.named])),
     )

@@ -10,9 +10,11 @@ from ..disk.filesystems import KIND_NAMES
 from ..disk.model import Disk, Flag, Partition, TableNote
 from ..disk.tables import usable_range
 from ..fit.finding_kinds import LEVELS, Size
+from ..fit.starting import Identity
 from ..sizes import Extent, MiB, format_size
 from .differences import Difference, DifferenceKey
 from .planned import DiskSigns, Planned, PlannedRow
+from .starting import code_unknown, row_start_differences, start_differences
 
 # Clearly less than went over: tables that a smaller file system does not have explain no more than this.
 SHORT_PERCENT, SHORT_LEAST = 70, 64 * MiB  # common practice, no source
@@ -80,7 +82,7 @@ class _Comparison:
 
     def all(self) -> Iterator[Difference]:
         planned, found = self.planned, self.found
-        same = _the_source(planned.source, found)
+        same = _the_source(planned.source, found, planned.identity)
         if same:
             yield Difference("source-again", None, (same,))
             return
@@ -106,8 +108,15 @@ class _Comparison:
         if self.planned.table == "gpt":
             for key in dict.fromkeys(TABLE_NOTES[note] for note in found.table_notes if note in TABLE_NOTES):
                 yield Difference(key, None)
-        if source.table_id and found.table_id and source.table_id.upper() == found.table_id.upper():
+        yield from start_differences(self.planned, found)
+        if not source.table_id or not found.table_id:
+            return
+        equal, keeps = source.table_id.upper() == found.table_id.upper(), self.planned.identity == "keep"
+        if equal and not keeps:
             yield Difference("identity-equal", None, (found.table_id,), {}, {"table_id": found.table_id})
+        elif keeps and not equal:
+            both = ({"table_id": source.table_id}, {"table_id": found.table_id})
+            yield Difference("identity-lost", None, (found.table_id, source.table_id), *both)
 
     def _missing(self, row: PlannedRow) -> Iterator[Difference]:
         others = [other for other in self.planned.rows if other.number in self.pairs]
@@ -123,6 +132,7 @@ class _Comparison:
         for flag in KEPT_FLAGS:
             if flag in row.flags and flag not in partition.flags:
                 yield Difference("flag-off", row.number, (row.name, flag), {"flag": flag}, {"flag": None})
+        yield from row_start_differences(self.planned, row, partition)
         yield from self._contents(row, partition)
 
     def _place(self, row: PlannedRow, partition: Partition) -> Iterator[Difference]:
@@ -233,6 +243,7 @@ class _Comparison:
     def unknown(self) -> Iterator[str]:
         if self.found.table == "none" or self.found.size_bytes != self.planned.sectors * self.sector:
             return
+        yield from code_unknown(self.planned, self.found)
         if not self._knows_contents and self.pairs:
             yield "What the partitions hold is not known: read the disk itself to compare that too."
             return
@@ -271,11 +282,14 @@ def _near(row: PlannedRow, partition: Partition, sector: int) -> bool:
     return any(abs(partition.sectors - size) * 10 <= size for size in (row.extent.length, row.source_bytes // sector))
 
 
-def _the_source(source: DiskSigns, found: Disk) -> str:
-    """What tells that this is the source; two serials that differ tell that it is not, whatever identity was copied."""
+def _the_source(source: DiskSigns, found: Disk, identity: Identity) -> str:
+    """What tells that this is the source; two serials that differ tell that it is not, whatever identity was copied.
+
+    Where the identity is kept, it tells nothing.
+    """
     if not source.size_bytes or (source.serial and found.serial and source.serial != found.serial):
         return ""
-    return same_disk(_as_disk(source), found)
+    return same_disk(_as_disk(source if identity == "new" else source._replace(table_id="")), found)
 
 
 def _as_disk(signs: DiskSigns) -> Disk:

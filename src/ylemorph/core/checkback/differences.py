@@ -10,10 +10,10 @@ from ..sizes import Units, format_size
 Code = Literal[
     "wrong-size-disk", "source-again", "table-kind", "table-backup", "row-missing", "row-unexpected", "start-off",
     "size-off", "off-grain", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off",
-    "flag-off", "contents-short", "state",
+    "flag-off", "contents-short", "state", "identity-lost", "start-code", "start-named-off",
 ]  # fmt: skip
 # What mends it on the disk itself: the steps that one click leads to.
-Mend = Literal["", "extend", "move", "mend-table", "identity", "table", "copy", "check", "shrink"]
+Mend = Literal["", "extend", "move", "mend-table", "identity", "table", "copy", "check", "shrink", "start-code"]
 
 
 class DifferenceKind(NamedTuple):
@@ -29,7 +29,8 @@ DifferenceKey = Literal[
     "wrong-size-disk", "source-again", "no-table", "table-kind", "backup-missing", "backup-misplaced", "copies-differ",
     "row-missing", "last-row-missing", "row-unexpected", "start-off", "off-grain", "old-size", "smaller", "larger",
     "grown", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off", "flag-off",
-    "contents-short", "damaged", "dirty",
+    "contents-short", "damaged", "dirty", "row-identity-equal", "identity-lost", "row-identity-lost", "code-lost",
+    "code-off", "loader-off", "start-named-off", "copy-named-off",
 ]  # fmt: skip
 DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "wrong-size-disk": DifferenceKind(
@@ -106,6 +107,38 @@ DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "identity-equal": DifferenceKind(
         "identity-equal", "stop", "The disk has the identity of the source, {0}.",
         "Do not start with both attached; give this one a new identity.", "identity",
+    ),
+    "row-identity-equal": DifferenceKind(
+        "identity-equal", "mind", "{0} has the identity that it has on the source, {1}.",
+        "Do not start with both attached; give the row a new one.", "identity",
+    ),
+    "identity-lost": DifferenceKind(
+        "identity-lost", "stop", "The disk has the identity {0}, planned was that of the source, {1}.",
+        "Set the source's identity: the start data of the system name it.", "identity",
+    ),
+    "row-identity-lost": DifferenceKind(
+        "identity-lost", "stop", "{0} has the identity {1}, planned was that of the source, {2}.",
+        "Set the source's identity of the row: the start data of the system name it.", "identity",
+    ),
+    "code-lost": DifferenceKind(
+        "start-code", "stop", "The code of the first sector is not there: nothing starts from this disk.",
+        "Copy bytes 0 to 439 of the source, and what stands between its first sector and its first row.", "start-code",
+    ),
+    "code-off": DifferenceKind(
+        "start-code", "stop", "The code before the first row is not that of the source.",
+        "Copy bytes 0 to 439 of the source, and what stands between its first sector and its first row.", "start-code",
+    ),
+    "loader-off": DifferenceKind(
+        "start-code", "stop", "The code of the first sector does not name sector {0}, where its loader stands.",
+        "Set the number, or install the loader again.", "start-code",
+    ),
+    "start-named-off": DifferenceKind(
+        "start-named-off", "mind", "{0} names sector {1} as its start and stands at sector {2}.",
+        "Set the number in its boot sector: a legacy start from this row fails without.", "start-code",
+    ),
+    "copy-named-off": DifferenceKind(
+        "start-named-off", "note", "The copy of the boot sector of {0} names sector {1}, the row stands at sector {2}.",
+        "Set the number there too, so that a repair does not bring the old one back.", "start-code",
     ),
     "kind-off": DifferenceKind(
         "kind-off", "stop", "{0} holds {1}, planned was {2}.", "Look whether the right row was copied there.", "copy"

@@ -1,11 +1,13 @@
 """What a finished disk is compared with: a plan reduced to what can be seen of it on the disk."""
 
+from dataclasses import replace
 from typing import NamedTuple
 
-from ..disk.model import Flag, Kind, Role
+from ..disk.model import Flag, Kind, Role, StartCode
 from ..disk.tables import PlannedTable
 from ..fit.entries import planned_entries
 from ..fit.plan import Plan, RowChange
+from ..fit.starting import Identity
 from ..sizes import Extent
 
 
@@ -33,6 +35,8 @@ class PlannedRow(NamedTuple):
     source_bytes: int
     source_fs_bytes: int | None
     held_bytes: int | None  # what goes over of it
+    uuid: str = ""  # its own on the source's GPT
+    names_start: bool = False  # its boot sector names where it stands
 
     @property
     def name(self) -> str:
@@ -50,11 +54,26 @@ class Planned(NamedTuple):
     unallocated: tuple[Extent, ...]
     source: DiskSigns
     target: DiskSigns
+    identity: Identity = "new"
+    start: StartCode | None = None
+
+
+def planned_code(plan: Plan) -> StartCode | None:
+    """The code that must stand before the first row; None where none must, or where it is not known.
+
+    A loader whose numbers were set anew is told by them, and by what stands around them.
+    """
+    start, code = plan.starting, plan.source.start_code
+    if not start.code or start.cut or code is None:
+        return None
+    moved = next((place for place in start.moved_loaders if place.was == code.loader_lba), None)
+    return code if moved is None else replace(code, loader_lba=moved.now)
 
 
 def planned_of(plan: Plan) -> Planned:
     """Raises BadOption for a plan that has no layout."""
     entries = {entry.row: entry for entry in planned_entries(plan) if entry.row is not None}
+    naming = {moved.row.number for moved in plan.starting.named}
     rows = []
     for row in plan.rows:
         entry = entries.get(row.number)
@@ -67,6 +86,7 @@ def planned_of(plan: Plan) -> Planned:
                 Extent(entry.first_lba, entry.first_lba + entry.sectors), entry.number, entry.type, entry.flags,
                 row.source_bytes, None if fs is None else fs.size_bytes,
                 row.row.floors.carried_bytes if row.row.floors is not None else row.used_bytes,
+                row.source_uuid, row.number in naming,
             )
         )  # fmt: skip
     return Planned(
@@ -78,4 +98,6 @@ def planned_of(plan: Plan) -> Planned:
         plan.unallocated,
         DiskSigns(plan.source.model, plan.source.serial, plan.source.table_id, plan.source.size_bytes),
         DiskSigns(plan.target.model, plan.target.serial, plan.target.table_id, plan.target.size_bytes),
+        plan.identity,
+        planned_code(plan),
     )

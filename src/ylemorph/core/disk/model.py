@@ -33,13 +33,22 @@ MOST_TEXT = 400  # characters of a label, a name or a model
 MOST_NUMBER = 9999  # of a partition
 
 
-def fact(default: Any = ..., *, least: int = 0, most: int = MAX_BYTES, later: bool = False, given: bool = False) -> Any:
+def fact(
+    default: Any = ...,
+    *,
+    least: int = 0,
+    most: int = MAX_BYTES,
+    later: bool = False,
+    given: bool = False,
+    nothing: Any = None,
+) -> Any:
     """One fact of a survey and its bounds; the reader, the writer and the JSON Schema of a survey derive from these.
 
     ``most`` bounds a number or the length of a list. ``later``: not in the first version of the format, so written only
-    where it says something. ``given``: a survey must state it, although the value has a usual one.
+    where it says something. ``given``: a survey must state it, although the value has a usual one. ``nothing``: what a
+    null says where it is written: that it was looked for and is not there.
     """
-    metadata = {"least": least, "most": most, "later": later, "given": given}
+    metadata = {"least": least, "most": most, "later": later, "given": given, "nothing": nothing}
     return field(metadata=metadata) if default is ... else field(default=default, metadata=metadata)
 
 
@@ -93,7 +102,9 @@ class FileSystem:
 
     ``data_end_byte`` is ``last_used_byte`` without the file system's own records, ``end_owner`` says whose the last
     byte is; ``detail`` says what a kind alone does not; ``system_hint`` names what an operating system leaves there.
-    ``allocated_bytes``: of the device, given to chunks whether full or not (btrfs).
+    ``allocated_bytes``: of the device, given to chunks whether full or not (btrfs). ``named_start_lba``: where the
+    volume starts as its boot sector says, and as that sector's copy says. ``fallback_loader``: whether firmware that
+    knows nothing of this disk finds a loader in it (rule 14.2).
     """
 
     kind: Kind
@@ -115,6 +126,9 @@ class FileSystem:
     allocated_bytes: Bytes | None = fact(None, later=True)
     ext: ExtLayout | None = fact(None, later=True)
     notes: tuple[FileSystemNote, ...] = fact((), most=20, later=True)
+    named_start_lba: int | None = fact(None, later=True)
+    copy_named_start_lba: int | None = fact(None, later=True)
+    fallback_loader: bool | None = fact(None, later=True)
 
     def but(self, **changes: Any) -> "FileSystem":
         return replace(self, **changes)
@@ -164,6 +178,24 @@ class Health:
 
 
 @dataclass(frozen=True, slots=True)
+class StartCode:
+    """What a legacy start runs before any file system: how many sectors it reaches over, from the first sector on.
+
+    ``sha256``: of bytes 0 to 439 of the first sector and of all that follows that sector up to there, in hex.
+    ``loader_lba``: the sector at which it goes on, where that is the start of a row made for it (rule 14.1);
+    ``rest_sha256``: then as ``sha256``, with the bytes that say so as zeros.
+    """
+
+    sectors: int = fact()
+    sha256: str = fact()
+    loader_lba: int | None = fact(None, later=True)
+    rest_sha256: str = fact("", later=True)
+
+
+NO_CODE = StartCode(0, "")
+
+
+@dataclass(frozen=True, slots=True)
 class Disk:
     """One disk. ``sectors`` counts logical sectors; ``partitions`` stand in the order of their starts.
 
@@ -183,6 +215,7 @@ class Disk:
     table_notes: tuple[TableNote, ...] = fact((), most=20, later=True)
     filesystem: FileSystem | None = fact(None, later=True)
     health: Health | None = fact(None, later=True)
+    start_code: StartCode | None = fact(None, later=True, nothing=NO_CODE)
 
     def but(self, **changes: Any) -> "Disk":
         return replace(self, **changes)

@@ -10,6 +10,7 @@ from .model import Disk, Partition, Role
 
 # GPT type GUIDs: UEFI specification, Microsoft's partition type list, Discoverable Partitions Specification
 # (all from memory).
+BIOS_BOOT = "21686148-6449-6E6F-744E-656564454649"
 EFI_SYSTEM = "C12A7328-F81F-11D2-BA4B-00A0C93EC93B"
 MICROSOFT_RESERVED = "E3C9E316-0B5C-4DB8-817D-F92DF00215AE"
 BASIC_DATA = "EBD0A0A2-B9E5-4433-87C0-68B6B72699C7"
@@ -19,7 +20,7 @@ LINUX_SWAP = "0657FD6D-A4AB-43C4-84E5-0933C84B4F4F"
 
 ROLE_BY_TYPE: dict[str, Role] = {
     EFI_SYSTEM: "start",
-    "21686148-6449-6E6F-744E-656564454649": "start",  # BIOS boot
+    BIOS_BOOT: "start",
     "BC13C2FF-59E6-4262-A352-B275FD6F7172": "start",  # extended boot loader partition
     MICROSOFT_RESERVED: "reserved",
     RECOVERY: "recovery",

@@ -80,7 +80,8 @@ def _entry(plan: Plan, row: PlanRow, number: int) -> Entry:
     if partition is None:
         return made
     if plan.frame.table == "gpt":
-        return made._replace(name=plain_line(partition.name), flags=partition.flags - {"active"}, uuid=partition.uuid)
+        return made._replace(name=plain_line(partition.name), flags=partition.flags - {"active"},
+                             uuid=partition.uuid if plan.identity == "keep" else "")  # fmt: skip
     return made._replace(flags=partition.flags & {"active"})
 
 

@@ -11,12 +11,13 @@ from .rows import Row
 Level = Literal["stop", "mind", "note"]
 FindingCode = Literal[
     "sector-size-differs", "source-is-target", "nothing-to-carry", "target-holds-data", "target-failing",
-    "table-lost-whole", "firmware-cannot-start", "no-table", "source-failing", "source-worn", "target-worn",
+    "table-lost-whole", "start-firmware", "no-table", "source-failing", "source-worn", "target-worn",
     "table-first-copy-damaged", "table-copies-differ", "table-hybrid", "table-chain-broken", "partition-cut-off",
     "array-member", "table-backup-missing", "table-backup-misplaced", "table-without-guard", "start-left-behind",
-    "system-left-behind", "no-start-row", "firmware-asked", "no-start-row-for-uefi", "system-unclear", "used-unknown",
+    "system-left-behind", "no-start-row", "firmware-asked", "start-moved", "start-loader", "identity-kept",
+    "identity-new", "system-unclear", "used-unknown",
     "not-resizable-now", "unreachable", "free-space-cut-off", "row-tight", "nearly-full", "table-lost",
-    "few-sectors-short", "identity-equal", "past-new-end", "past-new-end-unknown", "counts-differ",
+    "few-sectors-short", "identity-equal", "start-fallback", "past-new-end", "past-new-end-unknown", "counts-differ",
     "backup-boot-missing", "resizer-refuses-clusters", "resizer-refuses-stable-inodes", "encrypted", "row-left-behind",
     "recovery-left-behind", "fat-limit", "grows-for-nothing", "held-by-kind", "grow-only", "misaligned",
     "swap-made-new", "space-left-over", "data-only",
@@ -63,10 +64,8 @@ FINDINGS: dict[FindingCode, FindingKind] = {
         "Both copies of the table on {0} are damaged.",
         "Let the table be mended from the partitions that are found, then survey the disk again.",
     ),
-    "firmware-cannot-start": FindingKind(
-        "stop",
-        "The machine starts in legacy mode, and the target has a GPT: {0} will not start from it.",
-        "Keep the MBR, or switch the machine's firmware to UEFI mode and say so under Margins.",
+    "start-firmware": FindingKind(
+        "stop", "The machine starts in {1} mode, and nothing on the target starts so: {0} will not start.", "{2}"
     ),
     "no-table": FindingKind(
         "stop",
@@ -143,10 +142,31 @@ FINDINGS: dict[FindingCode, FindingKind] = {
         "The table changes to GPT, and it is not known how the machine starts.",
         "Look into its firmware: with UEFI mode the clone will start. Say which it is under Margins.",
     ),
-    "no-start-row-for-uefi": FindingKind(
+    "start-moved": FindingKind(
         "mind",
-        "The machine starts in UEFI mode, and no EFI start row goes over: {0} will not start by itself.",
-        "Carry the start row, change the table to GPT so that one is made, or make one afterwards.",
+        "{0} moves from sector {1} to {2}: the start data of the system name the old place, so it will not start.",
+        "Keep its start by holding the rows before it, or mend the start data from the system's own installation "
+        "medium before the first start.",
+    ),
+    "start-loader": FindingKind(
+        "mind",
+        "The loader stands where it cannot stay on the target ({0}): it will not be found there.",
+        "Install the loader again before the first start, from a live system of the same kind.",
+    ),
+    "identity-kept": FindingKind(
+        "mind",
+        "The target gets the identity of {0}, {1}: the start data of the system name it.",
+        "Detach {0} before the first start; a system that sees both disks changes one of them.",
+    ),
+    "identity-new": FindingKind(
+        "mind",
+        "The target gets a new identity, and the start data of {0} name the old one: it will not start as it is.",
+        "Keep the identity, or mend the start data from the system's own installation medium before the first start.",
+    ),
+    "start-fallback": FindingKind(
+        "note",
+        "{0} has no loader at the usual place: only firmware that was told of this disk starts from it.",
+        "On another machine choose the loader by hand once, or copy it to EFI/BOOT in the start row.",
     ),
     "system-unclear": FindingKind(
         "mind",
@@ -189,8 +209,8 @@ FINDINGS: dict[FindingCode, FindingKind] = {
     ),
     "identity-equal": FindingKind(
         "mind",
-        "Source and target carry the same disk identity {0}.",
-        "The plan gives the target a new one; do not start with both attached before that.",
+        "Source and target carry the same disk identity {0}: the target looks like an earlier clone.",
+        "Do not start with both attached.",
     ),
     "past-new-end": FindingKind(
         "mind",

@@ -6,7 +6,8 @@ from typing import Literal
 from ..disk.compare import confirmation, confirms, is_few_short, same_disk
 from ..disk.filesystems import BLOCKING, KIND_NAMES, MOST_BYTES, kind_of, state_of
 from ..disk.model import Disk, FileSystemNote, HealthState, Role, TableNote
-from ..disk.roles import EFI_SYSTEM
+from ..disk.roles import BIOS_BOOT, EFI_SYSTEM, WINDOWS_KINDS
+from ..disk.starting import EFI_TYPES, starting_of
 from ..sizes import format_size
 from .finding_kinds import Finding, FindingCode, Size, gravest_first
 from .frame import planned_table
@@ -22,7 +23,7 @@ def find(source: Disk, target: Disk, layout: Layout, options: Options) -> tuple[
     found += _about_roles(source, layout.rows, layout.in_doubt)
     for row in layout.rows:
         found += _about_row(row) if row.carried else _about_left(row, layout)
-    found += _about_start_mode(source, layout, options)
+    found += _about_starting(source, layout, options)
     if layout.sizes is not None:
         found += _about_sizes(source, layout)
         found += _about_free_space(layout)
@@ -164,24 +165,50 @@ def _about_start(source: Disk, row: Row, grain: int) -> Iterator[Finding]:
         yield Finding("misaligned", row.number, (row, row.partition.first_lba))
 
 
-def _about_start_mode(source: Disk, layout: Layout, options: Options) -> Iterator[Finding]:
-    """Rule 7.4: a GPT starts in UEFI mode from an EFI start row, an MBR in legacy mode; BIOS boot is the exception."""
+def _about_starting(source: Disk, layout: Layout, options: Options) -> Iterator[Finding]:
+    """Rules 7.3, 7.4 and 14: how the target starts, what names its rows, and which identity it gets."""
     system = next((row for row in layout.carried if row.role == "system"), None)
     if system is None:
         return
-    starts = {START_KINDS.get(row.partition.type if row.partition else EFI_SYSTEM) for row in layout.carried}
-    gpt = layout.frame.table == "gpt"
-    if gpt and options.firmware == "legacy" and "legacy" not in starts:
-        yield Finding("firmware-cannot-start", system.number, (system,))
+    yield from _about_mode(source, layout, options, system)
+    yield from _about_identity(source, layout, system)
+    if layout.sizes is None:
+        return
+    start = layout.starting
+    for moved in start.moved_data:
+        yield Finding("start-moved", moved.row.number, (moved.row, moved.was, moved.now))
+    if start.cut:
+        yield Finding("start-loader", None, (f"it reaches to sector {start.reach - 1}",))
+    if not start.patched:
+        for moved in start.moved_loaders:
+            yield Finding("start-loader", moved.row.number, (f"row {moved.row.number} starts at sector {moved.now}",))
+    efi = any(row.partition is not None and row.partition.type in EFI_TYPES for row in layout.carried)
+    if efi and starting_of(source).fallback is False:
+        yield Finding("start-fallback", None, (source.model or "The source",))
+
+
+def _about_mode(source: Disk, layout: Layout, options: Options, system: Row) -> Iterator[Finding]:
+    """Rule 14.4. A GPT starts in UEFI mode from an EFI start row, in legacy mode by a BIOS boot row; an MBR in legacy
+    mode by its code, in UEFI mode from an EFI start row."""
+    gpt, start = layout.frame.table == "gpt", starting_of(source)
+    types = {row.partition.type if row.partition is not None else EFI_SYSTEM for row in layout.carried}
+    uefi = not types.isdisjoint(EFI_TYPES)
+    legacy = BIOS_BOOT in types if gpt else not (start.has_code is False or (uefi and start.has_code is None))
+    if options.firmware == "legacy" and not legacy:
+        mend = "Keep the MBR" if source.table == "mbr" and gpt else "Carry what it starts from"
+        yield Finding("start-firmware", None, (system, "legacy", f"{mend}, or switch the firmware to UEFI mode."))
+    if options.firmware == "uefi" and not uefi:
+        mend = "Carry the EFI start row" if start.uefi else "Change the table to GPT, so that a start row is made"
+        yield Finding("start-firmware", None, (system, "UEFI", f"{mend}, or switch the firmware to legacy mode."))
     if gpt and source.table == "mbr" and options.firmware == "unknown":
         yield Finding("firmware-asked", None)
-    made = any(row.partition is None and row.role == "start" for row in layout.carried)
-    if options.firmware == "uefi" and not made and "uefi" not in starts:
-        yield Finding("no-start-row-for-uefi", system.number, (system,))
 
 
-# Types of a start row, by the mode of the firmware that starts from it.
-START_KINDS = {EFI_SYSTEM: "uefi", "0xEF": "uefi", "21686148-6449-6E6F-744E-656564454649": "legacy"}
+def _about_identity(source: Disk, layout: Layout, system: Row) -> Iterator[Finding]:
+    if layout.prepared.identity == "keep":
+        yield Finding("identity-kept", None, (source.model or "the source", source.table_id or "as it is"))
+    elif system.fs is not None and system.fs.kind in WINDOWS_KINDS:
+        yield Finding("identity-new", system.number, (system,))
 
 
 # Roles without which a machine does not start as it did.

@@ -12,8 +12,9 @@ from .fits import FIT_KINDS, Elastic, Group, fit_rows
 from .floors import Floors
 from .frame import Frame, frame_of, planned_table
 from .options import Fit, Options
-from .place import Placed, place
+from .place import Placed, Wanted, place
 from .rows import Row, rows_of
+from .starting import Identity, PlannedStart, Stay, planned_identity, planned_start, staying, wanted_starts
 
 Verdict = Literal["comfortable", "tight", "does-not-fit"]
 VERDICTS: tuple[Verdict, ...] = ("does-not-fit", "tight", "comfortable")  # worst first
@@ -75,7 +76,11 @@ class Layout:
         if self.sizes is None:
             return None
         logical = [row.logical for row in self.carried]
-        return place(self.frame, self.sizes, logical, self.prepared.free_index)
+        return place(self.frame, self.sizes, logical, self.prepared.free_index, self.prepared.wanted_starts)
+
+    @cached_property
+    def starting(self) -> PlannedStart:
+        return planned_start(self.prepared.source, self.frame, self.carried, self.placed, self.prepared.staying)
 
 
 class Prepared:
@@ -120,6 +125,20 @@ class Prepared:
         self.comfort = fixed + self.group.low - over_comfort
         self.free_index = _free_index(self.carried, options)
         self._chosen = _chosen(self.shared, options)
+
+    @cached_property
+    def identity(self) -> Identity:
+        return planned_identity(self.source, self.table, self.carried, self.options)
+
+    @cached_property
+    def staying(self) -> dict[int, Stay]:
+        """Rows that start data or a loader name by their place, by number (rules 7.3b and 14.1)."""
+        return staying(self.source, self.table, self.carried)
+
+    @cached_property
+    def wanted_starts(self) -> tuple[Wanted | None, ...] | None:
+        """For each carried row the grain at which it should stay; None where none should."""
+        return wanted_starts(self.source, self.staying, self.carried, self.options.grain_bytes)
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Prepared):

@@ -14,9 +14,11 @@ from ..sizes import DEFAULT_GRAIN, Bytes, GiB, MiB
 
 Fit = Literal["same", "proportional", "rest-to-one", "even-fill", "snug"]
 TableChoice = Literal["keep", "gpt", "mbr"]
+IdentityChoice = Literal["as-needed", "keep", "new"]
 Firmware = Literal["unknown", "uefi", "legacy"]
 FITS: tuple[Fit, ...] = get_args(Fit)
 TABLE_CHOICES: tuple[TableChoice, ...] = get_args(TableChoice)
+IDENTITY_CHOICES: tuple[IdentityChoice, ...] = get_args(IdentityChoice)
 FIRMWARES: tuple[Firmware, ...] = get_args(Firmware)
 
 # What a value is: one of some words; the number of a row; a set of rows; rows in order; a size or a role for each of
@@ -174,6 +176,15 @@ class Options:
         choices=TABLE_CHOICES,
         set_words="Table set to {}",
         unset_words="Table kept",
+    )
+    identity: IdentityChoice = option(
+        "as-needed",
+        "choice",
+        "source",
+        "Identity of the target: kept where a system goes over unless given.",
+        choices=IDENTITY_CHOICES,
+        set_words="Identity set to {}",
+        unset_words="Identity as needed",
     )
     grain_bytes: Bytes = option(
         DEFAULT_GRAIN, "size", "workshop", "Alignment unit, 1MiB unless given.", key="grain", metavar="SIZE",

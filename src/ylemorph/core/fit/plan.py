@@ -16,6 +16,7 @@ from .layout import Layout, Prepared, Verdict
 from .options import Fit, Options
 from .remedies import Remedy, remedies_for
 from .rows import Row
+from .starting import Identity, PlannedStart
 
 RowChange = Literal["shrinks", "grows", "holds", "left", "made"]
 
@@ -108,6 +109,12 @@ class PlanRow(NamedTuple):
         return None if floors is None else floors.comfort * self.frame.grain_bytes
 
     @property
+    def source_uuid(self) -> str:
+        """Its GUID on the source's GPT; empty where it has none, or stands on no source."""
+        partition = self.row.partition
+        return partition.uuid if partition is not None and not self.row.is_made else ""
+
+    @property
     def least_bytes(self) -> int | None:
         """What the row takes at least under the plan's fit: what is drawn where nothing fits. None: left behind."""
         row = self.row
@@ -193,6 +200,15 @@ class Plan:
     @property
     def frame(self) -> Frame:
         return self.layout.frame
+
+    @property
+    def identity(self) -> Identity:
+        return self.layout.prepared.identity
+
+    @property
+    def starting(self) -> PlannedStart:
+        """What goes over so that the machine starts (rule 14)."""
+        return self.layout.starting
 
     @property
     def unallocated(self) -> tuple[Extent, ...]:

@@ -11,11 +11,13 @@ from ..errors import YlemorphError
 from ..sizes import GB, Bytes, Units, format_size
 from .fits import FIT_KINDS, FIT_NAMES
 from .layout import Layout, Verdict, lay_out
-from .options import FITS, Fit, Options, Tail
+from .options import FITS, Firmware, Fit, Options, TableChoice, Tail
 from .rows import Row, floors_for
 from .smallest_set import smallest_set
 
-RemedyKind = Literal["fit", "lighten", "leave", "leave-set", "clear", "tail", "repair", "shelf"]
+RemedyKind = Literal[
+    "fit", "lighten", "leave", "leave-set", "clear", "tail", "repair", "shelf", "stay", "table", "identity"
+]
 
 
 class Remedy(NamedTuple):
@@ -30,6 +32,7 @@ class Remedy(NamedTuple):
     rows: tuple[int, ...] = ()
     fit: Fit | None = None
     gained: int = 0
+    table: TableChoice = "keep"
 
     def text(self, units: Units = "binary") -> str:
         size = format_size(self.bytes, "decimal" if self.kind == "shelf" else units)
@@ -45,16 +48,21 @@ _TEXTS: dict[RemedyKind, str] = {
     "tail": "Hold {size} less in reserve at the end.",
     "repair": "Make {label} fit to be resized ({size} gained): repair, unlock or shut down cleanly.",
     "shelf": "Take a {size} disk.",
+    "stay": "Keep {label} where it starts: hold what stands before it.",
+    "table": "Make the table of the target {label}.",
+    "identity": "Keep the identity of the source.",
 }
 
+# The table from which firmware of that mode starts.
+TABLE_OF_MODE: dict[Firmware, TableChoice] = {"uefi": "gpt", "legacy": "mbr"}
 MOST_OF_A_KIND = 6  # a longer list helps nobody choose
 
 
 def remedies_for(source: Disk, target: Disk, options: Options, layout: Layout) -> tuple[Remedy, ...]:
-    """Rule 8, for a layout that does not fit; nothing for one that does."""
+    """Rule 8 for a layout that does not fit; for one that does, what lets the machine start (rule 14)."""
+    maker = Maker(source, target, options, layout)
     if layout.verdict != "does-not-fit":
-        return ()
-    maker = _Maker(source, target, options, layout)
+        return tuple(start_remedies(maker, layout, options))
     return (
         *maker.other_fits(),
         *maker.lightenings(),
@@ -66,7 +74,7 @@ def remedies_for(source: Disk, target: Disk, options: Options, layout: Layout) -
     )
 
 
-class _Maker:
+class Maker:
     def __init__(self, source: Disk, target: Disk, options: Options, layout: Layout) -> None:
         self.source = source
         self.target = target
@@ -81,6 +89,14 @@ class _Maker:
             return lay_out(self.source, self.target, options).verdict
         except YlemorphError:
             return None
+
+    def laid(self, options: Options) -> Layout | None:
+        """The layout under changed options, where there is one that fits."""
+        try:
+            made = lay_out(self.source, self.target, options)
+        except YlemorphError:
+            return None
+        return made if made.sizes is not None else None
 
     def fits(self, verdict: Verdict | None) -> bool:
         return verdict in ("tight", "comfortable")
@@ -204,6 +220,29 @@ class _Maker:
             if verdict == "comfortable":
                 return
             wanted = ("comfortable",)
+
+
+def start_remedies(maker: Maker, layout: Layout, options: Options) -> Iterator[Remedy]:
+    """Each tried: what it is for must be gone, and everything must still fit."""
+    start, carried = layout.starting, layout.carried
+    for moved in start.moved_data:
+        place = carried.index(moved.row)
+        before = frozenset(row.number for row in carried[:place] if row.elastic)
+        after = maker.laid(options.but(hold=options.hold | before, pins=_without(options.pins, before)))
+        if before and after is not None and moved.row.number not in {m.row.number for m in after.starting.moved_data}:
+            yield Remedy("stay", moved.row.number, 0, after.verdict, moved.row.name_and_number, tuple(sorted(before)))
+    system = any(row.role == "system" for row in carried)
+    if system and layout.prepared.identity == "new" and maker.source.table == layout.frame.table:
+        yield Remedy("identity", None, 0, layout.verdict)
+    wish = TABLE_OF_MODE.get(options.firmware)
+    if system and wish is not None and wish != layout.frame.table:
+        after = maker.laid(options.but(table=wish))
+        if after is not None and maker.fits(after.verdict):
+            yield Remedy("table", None, 0, after.verdict, wish.upper(), table=wish)
+
+
+def _without(pins: tuple[tuple[int, Bytes], ...], rows: frozenset[int]) -> tuple[tuple[int, Bytes], ...]:
+    return tuple((number, size) for number, size in pins if number not in rows)
 
 
 def _lost(row: Row) -> int:

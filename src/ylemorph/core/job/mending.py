@@ -9,12 +9,13 @@ from ..fit.remedies import Remedy
 from ..sizes import GB, Bytes
 from .change import Change
 from .disk_changes import SetTarget
-from .row_changes import ClearEnd, Leave, Lighten, SetFit, SetOption
+from .row_changes import ClearEnd, HoldRow, Leave, Lighten, SetFit, SetOption
 from .state import SizedTarget
 
 
 def change_for(plan: Plan, remedy: Remedy) -> Change | None:  # noqa: PLR0911  # one for each kind
-    """The change that makes ``plan`` better as the remedy says; None where the source itself must be mended."""
+    """The change that makes ``plan`` better as the remedy says; None where it takes more than one change, or the source
+    itself must be mended."""
     match remedy.kind:
         case "fit":
             assert remedy.fit is not None
@@ -33,6 +34,12 @@ def change_for(plan: Plan, remedy: Remedy) -> Change | None:  # noqa: PLR0911  #
         case "shelf":
             sector = plan.target.logical_sector_bytes
             return SetTarget(SizedTarget(f"{remedy.bytes // GB}GB", nominal_disk(Bytes(remedy.bytes), sector)))
+        case "stay":
+            return HoldRow(remedy.rows[0]) if len(remedy.rows) == 1 else None
+        case "table":
+            return SetOption("table", remedy.table, remedy.table)
+        case "identity":
+            return SetOption("identity", "as-needed", "as-needed")
         case "repair":
             return None
         case _:

@@ -3,6 +3,8 @@
 from typing import NamedTuple, assert_never
 
 from ...core.disk.model import Role
+from ...core.fit.entries import planned_entries
+from .script_start import start_lines
 from .script_steps import ScriptStep, quoted
 from .sfdisk import plan_to_script
 
@@ -21,7 +23,7 @@ def is_left(told: ScriptStep) -> bool:
             return True
         case "copy" | "shrink":
             return told.load.goal.length < told.load.hold.extent.length
-        case "make" | "check" | "move" | "table" | "read" | "cut" | "mend-table" | "identity":
+        case "make" | "check" | "move" | "table" | "read" | "cut" | "mend-table" | "identity" | "start-code":
             return False
         case _:
             assert_never(kind)
@@ -72,14 +74,25 @@ def _move(told: ScriptStep) -> list[str]:
 
 
 def _table(told: ScriptStep) -> list[str]:
-    script = plan_to_script(told.carrying.ground.plan)
-    blank = [] if told.way == "restore" else ['empty "$TARGET"']
-    return [
-        *blank,
-        f"sfdisk --quiet --wipe always --wipe-partitions never \"$TARGET\" <<'{END_OF_TABLE}'",
-        *script.splitlines(),
-        END_OF_TABLE,
-    ]
+    """A backup that was written back has brought the code of the first sector; without wiping it stays."""
+    plan, restored = told.carrying.ground.plan, told.way == "restore"
+    wipe = "never" if restored else "always"
+    lines = [] if restored else ['empty "$TARGET"']
+    lines += [f"sfdisk --quiet --wipe {wipe} --wipe-partitions never \"$TARGET\" <<'{END_OF_TABLE}'"]
+    lines += [*plan_to_script(plan).splitlines(), END_OF_TABLE]
+    if plan.identity == "keep":
+        # What the survey does not know is asked of the source itself.
+        if not plan.source.table_id:
+            lines.append('sfdisk --quiet --disk-id "$TARGET" "$(sfdisk --disk-id "$SOURCE")"')
+        for entry in planned_entries(plan):
+            if plan.frame.table == "gpt" and entry.row is not None and not entry.uuid and entry.row not in _made(told):
+                asked = f'"$(sfdisk --part-uuid "$SOURCE" {entry.row})"'
+                lines.append(f'sfdisk --quiet --part-uuid "$TARGET" {entry.number} {asked}')
+    return lines
+
+
+def _made(told: ScriptStep) -> set[int]:
+    return {row.number for row, _ in told.carrying.ground.made}
 
 
 def _make(told: ScriptStep) -> list[str]:
@@ -89,7 +102,7 @@ def _make(told: ScriptStep) -> list[str]:
     if row.role == "reserved":
         return []
     if row.role == "start":
-        command = "mkfs.fat -F 32"
+        command = f"mkfs.fat -F 32 -h {start // told.sector}"
     else:
         command = "mkswap"
         command += f" -U {quoted(fs.uuid)}" if fs and fs.uuid else ""
@@ -138,6 +151,8 @@ def lines_of(told: ScriptStep) -> list[str]:  # noqa: PLR0911  # one for each ki
             return _check(told)
         case "mend-table":
             return ['sfdisk --quiet --relocate gpt-bak-std "$TARGET"', 'seen "$TARGET"']
+        case "start-code":
+            return start_lines(told)
         case "cut" | "identity":  # no way cuts; a table without a label-id gets a new one
             return []
         case _:
@@ -187,7 +202,7 @@ def _room(told: ScriptStep, standing: dict[int, int]) -> _Room:
             return _copy_room(told, old, new, standing)
         case "shrink" | "grow":
             return _Room(for_file=max(old, new))
-        case "read" | "check" | "move" | "table" | "cut" | "mend-table" | "identity":
+        case "read" | "check" | "move" | "table" | "cut" | "mend-table" | "identity" | "start-code":
             return _Room()
         case _:
             assert_never(kind)
@@ -216,6 +231,8 @@ def _tools(told: ScriptStep) -> tuple[str, ...]:
         case "copy" | "shrink" | "grow":
             resizes = step.source and step.to and step.source.length != step.to.length
             return FIT_TOOLS.get(told.family, ()) if resizes else ()
+        case "start-code":
+            return ("od", "awk")
         case "read" | "move" | "table" | "cut" | "mend-table" | "identity":
             return ()
         case _:

@@ -1,6 +1,6 @@
 """A plan as a script for ``sfdisk``, the table utility of util-linux: it writes the target's table, nothing else.
 
-Without a ``label-id`` the utility gives the disk a new identity (rule 7.3).
+Without a ``label-id`` and the rows' ``uuid`` the utility gives a new identity (rule 7.3).
 """
 
 from ...core.disk.model import Flag
@@ -14,6 +14,8 @@ def plan_to_script(plan: Plan) -> str:
     """The script, sizes in the target's sectors. Raises BadOption for a plan that does not fit."""
     frame = plan.frame
     lines = [f"label: {'dos' if frame.table == 'mbr' else 'gpt'}", "unit: sectors"]
+    if plan.identity == "keep" and plan.source.table_id:
+        lines.insert(1, f"label-id: {plan.source.table_id}")
     lines += [f"sector-size: {frame.logical_sector_bytes}", ""]
     lines += [f"{entry.number} : {_line(entry)}" for entry in planned_entries(plan)]
     return "\n".join(lines) + "\n"

@@ -12,6 +12,7 @@ from ...core.carry.figures import figures_of
 from ...core.carry.sequence import Step
 from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
+from ...core.carry.will_start import will_start
 from ...core.disk.filesystems import KIND_NAMES
 from ...core.disk.model import Disk
 from ...core.fit.fits import FIT_NAMES
@@ -110,6 +111,7 @@ def sheet_pdf(made: Carrying, heading: Heading = Heading()) -> bytes:  # noqa: B
     sheet.say(f"{verdict_name(plan.verdict)} · {FIT_NAMES[plan.fit]} · {plan.frame.table.upper()}")
     sheet.font(9, "B")
     sheet.say(headline(made))
+    sheet.say(will_start(made.ground.plan).line)
     _disks(sheet, made)
     _rows(sheet, made)
     _findings(sheet, made)

@@ -156,6 +156,75 @@ empty() {
 # to_target IN FROM TO LENGTH
 to_target() { if [ -f "$TARGET" ]; then bytes "$1" "$2" "$TARGET" "$3" "$4" sparse; else bytes "$1" "$2" "$TARGET" "$3" "$4"; fi; }
 
+# number FILE AT BYTES: the little-endian number that stands there
+number() {
+  value=0 scale=1
+  for byte in $(dd if="$1" bs=1 skip="$2" count="$3" status=none | od -An -v -tu1); do
+    value=$((value + byte * scale))
+    scale=$((scale * 256))
+  done
+  echo "$value"
+}
+# octal NUMBER BYTES: it as printf takes it, little-endian
+octal() {
+  left=$1 count=$2
+  while [ "$count" -gt 0 ]; do
+    printf '\\%03o' $((left & 255))
+    left=$((left >> 8)) count=$((count - 1))
+  done
+}
+# put FILE AT TEXT: the bytes that TEXT names for printf
+# shellcheck disable=SC2059  # the text is octal numbers only
+put() { printf "$3" | dd of="$1" bs=64K seek="$2" oflag=seek_bytes conv=notrunc status=none; }
+# put_number FILE AT BYTES NUMBER
+put_number() { put "$1" "$2" "$(octal "$4" "$3")"; }
+# renumber FILE AT BYTES OLD NEW: where OLD stands there, NEW does
+renumber() { if [ "$(number "$1" "$2" "$3")" = "$4" ]; then put_number "$1" "$2" "$3" "$5"; fi; }
+# rename_start KIND DISK AT OLD NEW: the boot sector of the row at byte AT, and its copy, name NEW as its first sector
+# where they name OLD
+rename_start() {
+  unit=$(number "$2" $(($3 + 11)) 2)
+  case $1 in
+    fat16) copy=0 ;;
+    fat32) copy=$(($(number "$2" $(($3 + 50)) 2) * unit)) ;;
+    ntfs) copy=$(($(number "$2" $(($3 + 40)) 8) * unit)) ;;
+    exfat)
+      unit=$((1 << $(number "$2" $(($3 + 108)) 1)))
+      for region in "$3" $(($3 + 12 * unit)); do
+        renumber "$2" $((region + 64)) 8 "$4" "$5"
+        sum_boot "$2" "$region" "$unit"
+      done
+      return
+      ;;
+  esac
+  renumber "$2" $(($3 + 28)) 4 "$4" "$5"
+  if [ "$copy" -gt 0 ] && [ "$(number "$2" $(($3 + copy + 510)) 2)" = 43605 ]; then
+    renumber "$2" $(($3 + copy + 28)) 4 "$4" "$5"
+  fi
+}
+# sum_boot DISK AT UNIT: the sum over an exFAT boot region of eleven sectors, all over the twelfth
+sum_boot() {
+  sum=$(dd if="$1" bs="$3" skip="$2" count=11 iflag=skip_bytes status=none | od -An -v -tu1 | awk '
+    { for (i = 1; i <= NF; i++) {
+        if (at != 106 && at != 107 && at != 112) sum = (sum % 2) * 2147483648 + int(sum / 2) + $i
+        if (sum >= 4294967296) sum -= 4294967296
+        at++ } }
+    END { printf "%.0f", sum }')
+  text=$(octal "$sum" 4) long=4
+  while [ "$long" -lt "$3" ]; do text="$text$text" long=$((long * 2)); done
+  put "$1" $(($2 + 11 * $3)) "$text"
+}
+# rename_loader DISK AT OLD NEW: the first sector and the loader's own list, which begins at byte AT, name its new place
+rename_loader() {
+  renumber "$1" 92 8 "$3" "$4"
+  entry=$(($2 + 500))
+  while [ "$entry" -gt "$2" ] && [ "$(number "$1" $((entry + 8)) 2)" != 0 ]; do
+    first=$(number "$1" "$entry" 8)
+    [ "$first" -lt "$3" ] || put_number "$1" "$entry" 8 $((first - $3 + $4))
+    entry=$((entry - 12))
+  done
+}
+
 # --- before anything is written ---------------------------------------------------------------------------------------
 
 look_first() {
@@ -190,7 +259,7 @@ look_first() {
   if [ "$need" -gt 0 ]; then
     [ -n "$WORK" ] || refuse "a folder for work files is needed: give it as the last argument"
     [ -d "$WORK" ] && [ -w "$WORK" ] || refuse "$WORK is no folder that can be written to"
-    for old in "$WORK"/row-*.img "$WORK/source.img"; do
+    for old in "$WORK"/row-*.img "$WORK/source.img" "$WORK/start.img"; do
       [ ! -e "$old" ] || refuse "$old is there already; give an empty folder"
     done
     free=$(df -Pk "$WORK" | while read -r _ _ _ free _; do echo "$free"; done | tail -n 1)

@@ -13,6 +13,7 @@ from ...core.carry.sequence import Step
 from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
 from ...core.carry.ways import WAY_KINDS
+from ...core.carry.will_start import will_start
 from ...core.fit.layout import verdict_name
 
 
@@ -22,6 +23,7 @@ def steps_to_text(carrying: Carrying, *, terminal: bool) -> str:
     width = shutil.get_terminal_size((110, 40)).columns if terminal else 150
     console = Console(file=out, force_terminal=terminal, width=max(80, width), highlight=False, emoji=False)
     console.print(Text(headline(carrying), style="bold"))
+    console.print(Text(will_start(carrying.ground.plan).line))
     console.print(_ways_table(carrying))
     way = carrying.way
     if way is not None and way.steps is not None:

@@ -32,13 +32,32 @@ def table_pieces(
     disk: uuid.UUID | None = None,
 ) -> Pieces:
     """The table as (byte offset, bytes). ``identity`` gives new identities to rows without one, and to the disk unless
-    it is to be ``disk``; ``entries``: others than the plan's.
+    the plan keeps the old one or it is to be ``disk``; ``entries``: others than the plan's.
 
     Raises BadOption for a plan that does not fit.
     """
     rows = planned_entries(plan) if entries is None else entries
-    own = disk or identity()
+    own = disk or _own_identity(plan) or identity()
     return _gpt(plan, rows, identity, own) if plan.frame.table == "gpt" else _mbr(plan, rows, own)
+
+
+def identity_of(text: str) -> uuid.UUID:
+    """A GPT's GUID, or an MBR's signature as one. Raises ValueError where it is neither."""
+    return uuid.UUID(int=int(text, 16)) if text.lower().startswith("0x") else uuid.UUID(text)
+
+
+def _own_identity(plan: Plan) -> uuid.UUID | None:
+    if plan.identity == "new" or not plan.source.table_id:
+        return None
+    try:
+        return identity_of(plan.source.table_id)
+    except ValueError:
+        return None
+
+
+def with_code(pieces: Pieces, code: Pieces) -> Pieces:
+    """A table, and in front of it the code that starts a machine: it ends where the record's own figures begin."""
+    return [*pieces, *code]
 
 
 def write_pieces(plan: Plan, pieces: Pieces, file: IO[bytes]) -> None:

@@ -9,10 +9,11 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from ...core.checkback.compare import Checked
 from ...core.checkback.differences import Code, Difference, Mend
 from ...core.checkback.planned import DiskSigns, Planned, PlannedRow
-from ...core.disk.model import Flag, Kind, Role
+from ...core.disk.model import Flag, Kind, Role, StartCode
 from ...core.errors import BadPlan
 from ...core.fit.finding_kinds import Level
 from ...core.fit.plan import RowChange
+from ...core.fit.starting import Identity
 from ...core.sizes import Extent, Units
 from .plan import FORMAT as PLAN_FORMAT
 from .survey import first_problem
@@ -114,6 +115,7 @@ class _Row(_In):
     type: str | None = None
     flags: list[Flag] = []
     floor_lines: dict[str, object] | None = None
+    source_uuid: str = ""
 
 
 class _Signs(_In):
@@ -129,6 +131,22 @@ class _Target(_In):
     table: Literal["gpt", "mbr"]
     model: str = ""
     serial: str = ""
+    identity: Identity = "new"
+
+
+class _Code(_In):
+    sectors: Number
+    sha256: str
+    loader_lba: Number | None = None
+    rest_sha256: str = ""
+
+    def to_core(self) -> StartCode:
+        return StartCode(self.sectors, self.sha256, self.loader_lba, self.rest_sha256)
+
+
+class _Start(_In):
+    code: _Code | None = None
+    named: Annotated[list[Number], Field(max_length=4096)] = []
 
 
 class _Gap(_In):
@@ -141,6 +159,7 @@ class _Plan(_In):
     grain_bytes: Positive
     target: _Target
     source: _Signs = _Signs()
+    start: _Start = _Start()
     rows: Annotated[list[_Row], Field(max_length=4096)]
     unallocated: Annotated[list[_Gap], Field(max_length=4096)]
 
@@ -168,7 +187,8 @@ def read_plan(text: bytes) -> Planned:
 
 def _planned(model: _Plan) -> Planned:
     sector = model.target.logical_sector_bytes
-    rows = [_row(row, place) for place, row in enumerate(model.rows) if row.carried]
+    named = frozenset(model.start.named)
+    rows = [_row(row, place, named) for place, row in enumerate(model.rows) if row.carried]
     return Planned(
         tuple(sorted(rows, key=lambda row: row.extent)),
         model.target.table,
@@ -178,10 +198,12 @@ def _planned(model: _Plan) -> Planned:
         tuple(Extent(gap.first_lba, gap.first_lba + gap.sectors) for gap in model.unallocated),
         DiskSigns(model.source.model, model.source.serial, model.source.table_id, model.source.bytes),
         DiskSigns(model.target.model, model.target.serial, "", model.target.sectors * sector),
+        model.target.identity,
+        model.start.code.to_core() if model.start.code is not None else None,
     )
 
 
-def _row(row: _Row, place: int) -> PlannedRow:
+def _row(row: _Row, place: int, named: frozenset[int]) -> PlannedRow:
     if row.first_lba is None or not row.sectors:
         raise BadPlan(f"row {row.number} is carried and has no place", at=f"rows[{place}]", mend="plan it again")
     carried = (row.floor_lines or {}).get("carried_bytes")
@@ -189,5 +211,5 @@ def _row(row: _Row, place: int) -> PlannedRow:
     return PlannedRow(
         row.number, row.label or str(row.number), row.role, row.kind, row.change,
         Extent(row.first_lba, row.first_lba + row.sectors), row.entry or row.number, row.type or "",
-        frozenset(row.flags), row.source_bytes, row.filesystem_bytes, held,
+        frozenset(row.flags), row.source_bytes, row.filesystem_bytes, held, row.source_uuid, row.number in named,
     )  # fmt: skip

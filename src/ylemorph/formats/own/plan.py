@@ -5,6 +5,8 @@ import io
 import json
 from typing import TYPE_CHECKING, Final
 
+from ...core.carry.will_start import will_start
+from ...core.checkback.planned import planned_code
 from ...core.fit.actions import Action, actions_of
 from ...core.fit.cards import percent_of
 from ...core.fit.entries import Entry, planned_entries
@@ -15,6 +17,7 @@ from ...core.fit.remedies import Remedy
 from ...core.job.mending import change_for
 from ...core.sizes import Extent, Units
 from .change_data import change_to_data
+from .survey_data import part_to_data
 
 if TYPE_CHECKING:
     from .plan_schema import (
@@ -23,6 +26,7 @@ if TYPE_CHECKING:
         FloorLinesModel,
         PlanModel,
         PlanRowModel,
+        PlanStartModel,
         RemedyModel,
         RowModel,
         UnallocatedModel,
@@ -55,6 +59,7 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> "PlanModel":
             "usable_bytes": frame.usable_bytes,
             "model": plan.target.model,
             "serial": plan.target.serial,
+            "identity": plan.identity,
         },
         "source": {
             "model": plan.source.model,
@@ -62,6 +67,7 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> "PlanModel":
             "table_id": plan.source.table_id,
             "bytes": plan.source.size_bytes,
         },
+        "start": start_to_data(plan),
         "rows": [
             _planned_row(row, entries.get(row.number), actions)
             for row, actions in zip(plan.rows, actions_of(plan), strict=True)
@@ -72,6 +78,17 @@ def plan_to_data(plan: Plan, units: Units = "binary") -> "PlanModel":
         "must_bytes": plan.must_bytes,
         "comfort_bytes": plan.comfort_bytes,
         "headroom_percent": plan.options.headroom.percent,
+    }
+
+
+def start_to_data(plan: Plan) -> "PlanStartModel":
+    code, will = planned_code(plan), will_start(plan)
+    return {
+        "answer": will.answer,
+        "head": will.head,
+        "text": will.text,
+        "code": None if code is None else {**part_to_data(code)},  # type: ignore[typeddict-item]  # as it is declared
+        "named": sorted(moved.row.number for moved in plan.starting.named),
     }
 
 
@@ -104,6 +121,7 @@ def row_to_data(row: PlanRow) -> "RowModel":
         "ceiling_bytes": row.ceiling_bytes,
         "floor_lines": _floor_lines(row.floors) if row.floors is not None else None,
         "filesystem_bytes": row.row.fs.size_bytes if row.row.fs is not None else None,
+        "source_uuid": row.source_uuid,
     }
 
 

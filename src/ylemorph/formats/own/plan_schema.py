@@ -1,9 +1,10 @@
 """The plan's shape as models: JSON Schema for ``ylemorph schema plan`` and for the OpenAPI document."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NotRequired
 
 from pydantic import Field
 
+from ...core.carry.will_start import Start
 from ...core.disk.model import Flag, Kind, Role
 from ...core.fit.actions import Action
 from ...core.fit.finding_kinds import FindingCode, Level
@@ -12,6 +13,7 @@ from ...core.fit.layout import Verdict
 from ...core.fit.options import Fit
 from ...core.fit.plan import RowChange
 from ...core.fit.remedies import RemedyKind
+from ...core.fit.starting import Identity
 from .changes import ChangeShape
 from .wire import JsonSchema, Shape, json_schema
 
@@ -25,6 +27,7 @@ class PlanTargetModel(Shape):
     unreachable_bytes: int
     tail_bytes: int
     usable_bytes: int
+    identity: Annotated[Identity, Field(description="The source's is kept, or it gets a new one")]
     model: str
     serial: str
 
@@ -76,6 +79,7 @@ class RowModel(Shape):
     ceiling_bytes: int | None
     floor_lines: FloorLinesModel | None
     filesystem_bytes: Annotated[int | None, Field(description="Of its file system on the source")]
+    source_uuid: Annotated[str, Field(description="Its own on the source's GPT, empty where there is none")]
 
 
 class EntryModel(Shape):
@@ -115,6 +119,25 @@ class RemedyModel(Shape):
     change: Annotated[ChangeShape | None, Field(description="The change of a job that carries it out")]
 
 
+class PlanCodeModel(Shape):
+    """Code before the first row, as a survey has it."""
+
+    sectors: int
+    sha256: str
+    loader_lba: NotRequired[int]
+    rest_sha256: NotRequired[str]
+
+
+class PlanStartModel(Shape):
+    """Whether a machine will start from the target, and what of the start goes over."""
+
+    answer: Start
+    head: str
+    text: str
+    code: Annotated[PlanCodeModel | None, Field(description="Null where none goes over, or where it was not read")]
+    named: Annotated[list[int], Field(description="Rows whose boot sector names the place where they stand")]
+
+
 class PlanModel(Shape):
     """A plan, ``ylemorph.plan/1``."""
 
@@ -127,6 +150,7 @@ class PlanModel(Shape):
     grain_bytes: int
     target: PlanTargetModel
     source: PlanSourceModel
+    start: PlanStartModel
     rows: list[PlanRowModel]
     unallocated: list[UnallocatedModel]
     findings: list[FindingModel]

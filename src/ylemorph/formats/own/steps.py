@@ -7,7 +7,7 @@ from ...core.carry.carrying import Carrying
 from ...core.carry.figures import Figure, figures_of
 from ...core.carry.model import Content
 from ...core.carry.rehearse import FilmFrame, Rehearsal
-from ...core.carry.sequence import DiskName, Sequence, Shape, Step
+from ...core.carry.sequence import DiskName, Sequence, Shape, StartGoal, Step
 from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
 from ...core.carry.ways import WAY_KINDS, Way
@@ -25,6 +25,7 @@ if TYPE_CHECKING:
         PlaceModel,
         RehearsalModel,
         ShapeModel,
+        StartModel,
         StepModel,
         StepsModel,
         WayModel,
@@ -49,6 +50,7 @@ def steps_to_data(carrying: Carrying, units: Units = "binary") -> "StepsModel":
         else [],
         "steps": [step_to_data(carrying, number, step, units) for number, step in enumerate(steps_of(sequence), 1)],
         "plan": plan_to_data(carrying.ground.plan, units),
+        "start": start_to_data(sequence.start if sequence else StartGoal()),
         "times_from": carrying.times_from,
         "proposed": carrying.proposed,
         "facts": facts_to_data(carrying.ground.facts),
@@ -56,6 +58,10 @@ def steps_to_data(carrying: Carrying, units: Units = "binary") -> "StepsModel":
         "rehearsal": verdict_to_data(carrying.rehearsal) if carrying.rehearsal else None,
         "lists": [{"key": item.key, "when": item.when, "text": item.text} for item in carrying.lists],
     }
+
+
+def start_to_data(start: StartGoal) -> "StartModel":
+    return {"code": start.code, "named": sorted(start.named)}
 
 
 def steps_of(sequence: Sequence | None) -> tuple[Step, ...]:

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from ...core.carry.sequence import DiskName, Goal, Hold, Sequence, Shape, Step, StepKind, WayKey
+from ...core.carry.sequence import DiskName, Goal, Hold, Sequence, Shape, StartGoal, Step, StepKind, WayKey
 from ...core.carry.step_kinds import record_of
 from ...core.errors import BadSteps
 from ...core.sizes import Extent
@@ -47,6 +47,13 @@ class _Hold(_Extent):
     fixed: bool
 
 
+class _Start(_In):
+    """What steps of before did not name is not asked for."""
+
+    code: bool = False
+    named: Annotated[list[Number], Field(max_length=4096)] = []
+
+
 class _Step(_In):
     kind: StepKind
     disk: DiskName
@@ -81,6 +88,7 @@ class _Steps(_In):
     disks: _Disks
     grain_bytes: Positive
     holds: Annotated[list[_Hold], Field(max_length=4096)]
+    start: _Start = _Start()
     steps: Annotated[list[_Step], Field(max_length=10_000)]
     plan: _Plan
 
@@ -121,8 +129,9 @@ def _sequence(model: _Steps) -> Sequence:
     target = model.plan.target
     usable = Extent(target.first_usable_lba, target.last_usable_lba + 1)
     return Sequence(
-        model.way, shapes, model.grain_bytes, tuple(holds), steps, tuple(goals.values()), target.table == "gpt", usable
-    )
+        model.way, shapes, model.grain_bytes, tuple(holds), steps, tuple(goals.values()), target.table == "gpt", usable,
+        StartGoal(model.start.code, frozenset(model.start.named)),
+    )  # fmt: skip
 
 
 def _goal(row: _Row) -> Goal:

@@ -48,6 +48,13 @@ class HoldModel(PlaceModel):
     fixed: bool
 
 
+class StartModel(Shape):
+    """What the start asks of the finished target."""
+
+    code: Annotated[bool, Field(description="The code of the first sector stands there, and what follows it")]
+    named: Annotated[list[int], Field(description="Rows whose boot sector names the place where they stand")]
+
+
 class FigureModel(Shape):
     word: str
     mib: int
@@ -113,6 +120,7 @@ class StepsModel(Shape):
     disks: dict[DiskName, ShapeModel]
     grain_bytes: int
     holds: list[HoldModel]
+    start: StartModel
     steps: list[StepModel]
     plan: PlanModel
     times_from: str

@@ -5,7 +5,7 @@ the JSON Schema, are made from these declarations.
 """
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import MISSING, Field, fields, is_dataclass
 from functools import cache
 from types import NoneType, UnionType
@@ -78,14 +78,19 @@ _hints = cache(get_type_hints)  # asked for every part of every survey, and alwa
 
 def _core(declared: type, model: BaseModel) -> Any:
     """The value of ``core.disk`` that a checked model stands for."""
-    hints = _hints(declared)
+    hints, said = _hints(declared), model.model_fields_set
     given = {
-        name: _value(hints[name], value)
-        for name in type(model).model_fields
-        for value in (getattr(model, name),)
-        if value is not None
+        field.name: nothing if value is None else _value(hints[field.name], value)
+        for field in fields(declared)
+        for value, nothing in ((getattr(model, field.name), _nothing(field, said)),)
+        if value is not None or nothing is not None
     }
     return declared(**given)
+
+
+def _nothing(field: Field[Any], said: Iterable[str]) -> Any:
+    """What a null says of this fact; None where it says nothing, or is not there."""
+    return field.metadata.get("nothing") if field.name in said else None
 
 
 def _value(hint: Any, value: Any) -> Any:
@@ -159,9 +164,11 @@ def _kept(declared: Any, data: Any) -> Any:
     """A value of ``core.disk`` from its JSON, field by field."""
     given = {}
     for field, hint in _kept_hints(declared):
-        value = data.get(field.name)
+        value, nothing = data.get(field.name), _nothing(field, data)
         if value is not None:
             given[field.name] = _kept_value(hint, value)
+        elif nothing is not None:
+            given[field.name] = nothing
     return declared(**given)
 
 

@@ -1,10 +1,10 @@
 """``ylemorph.disk/1`` as JSON, written. Apart from the reading, so that a command that only writes starts quickly."""
 
 import json
-from dataclasses import fields, is_dataclass
+from dataclasses import Field, fields, is_dataclass
 from typing import Any
 
-from ...core.disk.model import Disk, FileSystem, Health, Partition, Survey, known
+from ...core.disk.model import Disk, FileSystem, Health, Partition, StartCode, Survey, known
 
 FORMAT = "ylemorph.disk/1"
 MAX_FILE_BYTES = 8_000_000
@@ -23,14 +23,18 @@ def write_survey(survey: Survey, indent: int | None = 1) -> str:
     return json.dumps(survey_to_data(survey), ensure_ascii=False, indent=indent, separators=separators) + "\n"
 
 
-def part_to_data(part: Disk | Partition | FileSystem | Health) -> SurveyData:
+def part_to_data(part: Disk | Partition | FileSystem | Health | StartCode) -> SurveyData:
     """A part of a survey as JSON data: every field as it is declared, later ones only where they say something."""
     return {
-        f.name: None if f.name in NULL_WHERE_EMPTY and fact == "" else _fact_to_data(fact)
+        f.name: None if (f.name in NULL_WHERE_EMPTY and fact == "") or _is_nothing(f, fact) else _fact_to_data(fact)
         for f in fields(part)
         for fact in (getattr(part, f.name),)
         if not f.metadata.get("later") or (known(fact) and fact != f.default)
     }
+
+
+def _is_nothing(field: Field[Any], value: Any) -> bool:
+    return value is not None and value == field.metadata.get("nothing")
 
 
 def _fact_to_data(value: Any) -> object:

@@ -4,6 +4,7 @@ from ...core.carry.carrying import outlook
 from ...core.disk.compare import compared, confirmation, confirms
 from ...core.disk.model import Disk, Survey
 from ...core.disk.roles import role_notes
+from ...core.disk.starting import starting_in_words
 from ...core.disk.tables import gaps_of, unreachable_bytes
 from ...core.errors import YlemorphError
 from ...core.fit.cards import FitCard, Morph, morph_of
@@ -98,6 +99,7 @@ def _source_data(state: JobState, units: Units) -> SourcePart:
         return {
             "source": None,
             "source_head": None,
+            "source_start": "",
             "source_unreachable_bytes": 0,
             "roles": [],
             "source_gaps": [],
@@ -112,6 +114,7 @@ def _source_data(state: JobState, units: Units) -> SourcePart:
     return {
         "source": survey_to_data(state.source),
         "source_head": head(source),
+        "source_start": starting_in_words(source),
         "roles": [
             {"number": note.number, "role": note.role, "proposed": note.proposed, "in_doubt": note.in_doubt}
             for note in role_notes(source, dict(state.options.roles))

@@ -1,0 +1,73 @@
+"""The line "Will it start?" (rule 14), and what the check lists say of it."""
+
+import pytest
+
+from tests.make import desk, fs, row_of
+from ylemorph.core.carry.carrying import carry_out
+from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.will_start import HEADS, will_start
+from ylemorph.core.disk.model import NO_CODE, StartCode
+from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.starting import starting_in_words
+from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.demo.scenario import bindery, print_server
+
+OLD = row_of(
+    (350 * MiB, "0x07", fs(used=46 * MiB), {"role": "start", "flags": frozenset(("active",))}),
+    (100 * GiB, "0x07", fs(used=40 * GiB, label="Bindery"), {"role": "system"}), table="mbr", label_gb=120,
+).but(model="Brindle K2", start_code=StartCode(63, "5" * 64))  # fmt: skip
+
+
+def planned(source, target=480, **options):
+    return make_plan(source, nominal_disk(target * GB), Options(**options))
+
+
+@pytest.mark.parametrize(
+    ("source", "options", "answer", "says"),
+    [
+        (desk(), {}, "yes", "Starts in UEFI mode from row 1."),
+        (desk(), {"identity": "new"}, "mend", "Before the first start: mend the start data."),
+        (desk(), {"firmware": "legacy"}, "no", ""),
+        (desk(), {"leave": frozenset((1,))}, "no", ""),
+        (OLD, {}, "yes", "the code of the first sector and the 62 sectors behind it"),
+        (OLD.but(start_code=None), {}, "unknown", "read the disk itself"),
+        (OLD.but(start_code=NO_CODE), {}, "no", "Nothing on it starts a machine."),
+        (OLD, {"table": "gpt"}, "mend", "put start files for a GPT into the new start row"),
+        (OLD, {"order": (2, 1)}, "mend", "mend the start data"),
+        (row_of((GiB, BASIC_DATA, fs(used=MiB), {"role": "data"})), {}, "nothing", "No system goes over"),
+    ],
+)
+def test_the_answer_is_never_silent(source, options, answer, says):
+    made = will_start(planned(source, **options))
+    assert (made.answer, made.head) == (answer, HEADS[answer])
+    assert says in made.text.replace("The source starts", "Starts").replace("Brindle K2 starts", "Starts")
+    assert made.line == f"{made.head}. {made.text}"
+
+
+def test_how_a_disk_starts_in_words():
+    assert starting_in_words(OLD) == (
+        "Starts in legacy mode by code in the first sector, 62 sectors behind it and row 1, which is active."
+    )
+    assert starting_in_words(OLD.but(start_code=None)) == "How it starts was not read."
+    assert "UEFI mode" in starting_in_words(print_server().disk)
+    assert "3 sectors behind it" in starting_in_words(bindery().disk)
+
+
+def items(source, **options):
+    made = carry_out(planned(source, **options), Facts(), "straight")
+    return {item.key: item.text for item in made.lists}
+
+
+def test_the_lists_say_what_was_kept_and_what_must_be_mended():
+    kept = items(desk())
+    assert "never attached together" in kept["never-both"]
+    assert {"start-data", "loader"}.isdisjoint(kept)
+    renewed = items(desk(), identity="new")
+    assert "never-both" not in renewed
+    assert "bcdboot W:\\Windows /s S: /f UEFI" in renewed["start-data"]
+    assert "/f BIOS" in items(OLD, order=(2, 1))["start-data"]
+    data = items(row_of((GiB, BASIC_DATA, fs(used=MiB), {"role": "data"})))
+    assert {"never-both", "detached", "start-data"}.isdisjoint(data)
