@@ -2,6 +2,7 @@
 
 import json
 import lzma
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -49,4 +50,25 @@ def test_changes_go_on_and_back_past_the_migration(store):
     assert job.state.options.leave == {5}
     back = jobs.undo(store, 7, None)
     assert jobs.undo(store, 7, back.version).state.options.lighten == job.state.options.lighten
-    assert [entry.change for entry in history.entries(store, 7)] == [None] * 5
+    assert [entry.change for entry in history.entries(store, 7)] == [None] * 6
+
+
+def test_each_open_job_says_once_that_its_identity_is_read_anew(store, tmp_path):
+    def said(job):
+        return [entry.sentence for entry in history.entries(store, job)].count(
+            "Identity as needed from now on: kept where a system goes over, new where none does"
+        )
+
+    told = {line.id: said(line.id) for line in jobs.lines(store)}
+    assert set(told.values()) == {0, 1}
+    for job, times in told.items():
+        state = jobs.get(store, job).state
+        assert times == (state.source is not None)
+        assert state.options.identity == "as-needed"
+    store.close()
+    prepare(tmp_path)  # and not again
+    with closing(connect(tmp_path / FILE_NAME)) as again:
+        assert history.entries(again, 7)[0].sentence.startswith("Identity as needed")
+        assert not history.entries(again, 7)[1].sentence.startswith("Identity as needed")
+        before = jobs.undo(again, 7, None).state
+        assert before == jobs.get(again, 7).state
