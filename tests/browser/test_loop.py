@@ -103,7 +103,7 @@ def worked(page, fault):
 SAID = {
     "stopped": "holds no known file system", "last-row": "the copier left it out",
     "not-extended": "it was not extended",
-    "backup-missing": "The backup copy of the table is missing", "identity-copied": "the identity of the source",
+    "backup-missing": "The backup copy of the table is missing", "identity-off": "planned was that of the source",
     "off-grain": "which is no whole 1 MiB", "flag-lost": "lost its mark “required”",
 }  # fmt: skip
 

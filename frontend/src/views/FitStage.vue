@@ -188,8 +188,10 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <NeedGauge :plan="plan" :source-bytes="job.source_head?.size_bytes ?? 0" />
       <a-button size="small" class="no-print" @click="comparing = true">Compare</a-button>
     </div>
-    <GravestFinding :plan="plan" :job="job" @choose="showFinding" />
-    <StartLine :start="plan.start" />
+    <div class="said">
+      <GravestFinding :plan="plan" :job="job" @choose="showFinding" />
+      <StartLine :start="plan.start" />
+    </div>
     <p v-if="pageRefused" role="alert"><span class="tag stop">stop</span> {{ pageRefused.message }}</p>
     <FitCards :cards="morph.cards" :fit="plan.fit" @fit="setFit" />
     <div class="panes">
@@ -261,6 +263,11 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   align-items: center;
   gap: 24px;
   min-height: 50px;
+}
+.said {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(min(100%, 440px), 1fr));
+  gap: 4px 28px;
 }
 .verdict h1 {
   white-space: nowrap;

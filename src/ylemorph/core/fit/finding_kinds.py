@@ -155,8 +155,8 @@ FINDINGS: dict[FindingCode, FindingKind] = {
     ),
     "identity-kept": FindingKind(
         "mind",
-        "The target gets the identity of {0}, {1}: the start data of the system name it.",
-        "Detach {0} before the first start; a system that sees both disks changes one of them.",
+        "The target keeps the identity of {0}.",
+        "Detach {0} before the first start; never attach both.",
     ),
     "identity-new": FindingKind(
         "mind",
