@@ -256,7 +256,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
 .fit {
   display: grid;
   grid-template-columns: minmax(0, 1fr);
-  gap: 10px;
+  gap: 9px;
 }
 .verdict {
   display: flex;
