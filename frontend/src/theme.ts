@@ -9,6 +9,9 @@ export const theme = computed(() => ({
   algorithm: dark.value ? antd.darkAlgorithm : antd.defaultAlgorithm,
   token: {
     colorPrimary: dark.value ? "#D2643E" : "#C14A22",
+    // Darker under the pointer and pressed: white stays readable on it.
+    colorPrimaryHover: dark.value ? "#B9532F" : "#A83D1A",
+    colorPrimaryActive: dark.value ? "#A24624" : "#923313",
     colorLink: dark.value ? "#F0906B" : "#A83D1A",
     colorInfo: "#59616E",
     colorBgBase: dark.value ? "#1F1D1A" : "#FFFDF9",

@@ -17,6 +17,7 @@ from .mbr import find_mbr, is_hybrid, is_protective
 from .medium import Medium, Part, Progress, Unsound, Window, open_medium
 from .named import UNKNOWN, array_of, is_blank
 from .start_code import read_start_code
+from .start_data import read_start_data
 
 SECTOR_TRIALS = (512, 4096)
 MACHINES = ("X64", "IA32", "AA64")
@@ -167,6 +168,15 @@ def _has_fallback(part: Window, found: FileSystem) -> bool | None:
         return None
 
 
+def _with_start_data(part: Window, partition: Partition, found: FileSystem) -> FileSystem:
+    """Start data stand in the EFI start row, or in the active one."""
+    efi = partition.type in EFI_TYPES
+    if not efi and "active" not in partition.flags:
+        return found
+    table: Table = "mbr" if partition.type.startswith("0x") else "gpt"
+    return found.but(start_data=read_start_data(part, found.kind, table, efi=efi))
+
+
 def _with_filesystem(medium: Window, partition: Partition, sector: int, *, cut: bool) -> Partition:
     if partition.is_container:
         return partition
@@ -178,4 +188,6 @@ def _with_filesystem(medium: Window, partition: Partition, sector: int, *, cut: 
         found = found.but(state="damaged")
     if found is not None and partition.type in EFI_TYPES:
         found = found.but(fallback_loader=_has_fallback(part, found))
+    if found is not None and found.kind in ("fat16", "fat32", "ntfs") and found.state != "damaged":
+        found = _with_start_data(part, partition, found)
     return partition.but(filesystem=found)

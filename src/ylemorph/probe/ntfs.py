@@ -227,7 +227,7 @@ def _with_owners(volume: Volume, known: FileSystem) -> tuple[FileSystem, bool]:
     cluster = volume.boot.cluster
     own = [stretch for number in range(len(OWN)) for stretch in _stretches(volume, number, OWN[number])]
     fixed, hibernated = [], False
-    names = _root_files(volume, FIXED_FILES + SYSTEM_SIGNS)
+    names = _files_in(volume, FIXED_FILES + SYSTEM_SIGNS)
     for name, number in names.items():
         if name not in FIXED_FILES:
             continue
@@ -275,20 +275,29 @@ def _is_hibernated(volume: Volume, number: int) -> bool:
         return False
 
 
-def _root_files(volume: Volume, names: tuple[str, ...]) -> dict[str, int]:
-    """Record numbers of files in the root folder, by name; the folder's whole index is walked, within a bound."""
+def file_by_path(volume: Volume, path: tuple[str, ...]) -> int | None:
+    """The record number of a file by the names that lead to it, case aside; None where there is none."""
+    number: int | None = ROOT
+    for name in path:
+        if number is not None:
+            number = _files_in(volume, (name.lower(),), number).get(name.lower())
+    return number
+
+
+def _files_in(volume: Volume, names: tuple[str, ...], folder: int = ROOT) -> dict[str, int]:
+    """Record numbers of files in a folder, by name; the folder's whole index is walked, within a bound."""
     found: dict[str, int] = {}
-    root = next((a.value for a in volume.attributes(ROOT) if a.type == INDEX_ROOT and a.name == "$I30"), None)
+    root = next((a.value for a in volume.attributes(folder) if a.type == INDEX_ROOT and a.name == "$I30"), None)
     if root is None:
-        raise Unsound("the root folder has no index")
+        raise Unsound("a folder has no index")
     (block,) = struct.unpack_from("<I", root, 8)
     _collect(root[16:], names, found)
     try:
-        blocks = volume.stream(ROOT, INDEX_ALLOCATION, "$I30")
+        blocks = volume.stream(folder, INDEX_ALLOCATION, "$I30")
     except Unsound:
         return found  # a small folder stands in its record alone
     if not 512 <= block <= 1 << 16:
-        raise Unsound("the index blocks of the root folder")
+        raise Unsound("the index blocks of a folder")
     for offset in range(0, min(blocks.size, MOST_INDEX_BYTES) - block + 1, block):
         data = blocks.read(offset, block)
         if data[:4] == b"INDX":

@@ -11,7 +11,7 @@ from ylemorph.core.checkback.differences import DIFFERENCES, Code
 from ylemorph.core.checkback.mending import figures_for
 from ylemorph.core.checkback.planned import planned_of
 from ylemorph.core.disk.check import checked
-from ylemorph.core.disk.model import NO_CODE, Disk, StartCode
+from ylemorph.core.disk.model import NO_CODE, Disk, NamedPlace, StartCode
 from ylemorph.core.disk.roles import BASIC_DATA, BIOS_BOOT, EFI_SYSTEM, LINUX_DATA, MICROSOFT_RESERVED, RECOVERY
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
@@ -208,6 +208,9 @@ PLANTED = {
     ),
     "a byte of the loader's code": (
         LOADER, lambda f: f.but(start_code=replace(f.start_code, rest_sha256="3" * 64)), [("start-code", None)]
+    ),
+    "start data of another row": (
+        GPT, lambda f: change(f, 1, fs_start_data=(NamedPlace(OLD, NEW),)), [("start-data", None)]
     ),
     "the old start named": (NAMED_MBR, lambda f: change(f, 1, fs_named_start_lba=63), [("start-named-off", 1)]),
     "another file system": (GPT, lambda f: change(f, 4, fs_kind="ext4"), [("kind-off", 4)]),

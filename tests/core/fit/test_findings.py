@@ -6,7 +6,7 @@ import re
 import pytest
 
 from tests.make import desk, disk, fs, part, row_of
-from ylemorph.core.disk.model import NO_CODE, Disk, Health, StartCode, UsageMap
+from ylemorph.core.disk.model import NO_CODE, Disk, Health, NamedPlace, StartCode, UsageMap
 from ylemorph.core.disk.roles import BASIC_DATA, BIOS_BOOT, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, RECOVERY
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.finding_kinds import FINDINGS
@@ -46,6 +46,15 @@ CASES = {
     "nothing-to-carry": (Disk(10**9), T480, {}),
     "target-holds-data": (row_of(START, SYSTEM), disk(10**9, part(1, MiB, GiB)), {}),
     "start-firmware": (row_of(START, SYSTEM), T480, {"firmware": "legacy"}),
+    "start-data": (
+        row_of(
+            (*START[:2], fs("fat32", 33 * MiB, start_data=(NamedPlace("A-1", "B-2"),)), {"uuid": "B-2"}),
+            SYSTEM,
+            table_id="A-1",
+        ),
+        T480,
+        {"identity": "new"},
+    ),
     "start-moved": (LEGACY, nominal_disk(240 * GB), {}),
     "start-loader": (LOADER, nominal_disk(240 * GB), {}),
     "identity-kept": (desk(table_id="A-1"), T480, {}),

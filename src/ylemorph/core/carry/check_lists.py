@@ -117,7 +117,7 @@ LINES: tuple[_Line, ...] = (
     _Line(
         "start-data", "after",
         lambda job: f"The start data are mended from Windows' own installation medium: {job.mending}",
-        lambda job: job.is_windows and job.must_mend("start-moved", "identity-new"),
+        lambda job: job.is_windows and job.must_mend("start-data", "start-moved", "identity-new"),
     ),
     _Line(
         "loader", "after",

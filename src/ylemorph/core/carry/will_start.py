@@ -19,6 +19,7 @@ HEADS: dict[Start, str] = {
 # What keeps it from starting for good, and what until it is mended.
 STOPS: frozenset[FindingCode] = frozenset(("start-firmware", "start-left-behind", "system-left-behind"))
 MENDED: dict[FindingCode, str] = {
+    "start-data": "mend the start data",
     "start-moved": "mend the start data",
     "start-loader": "install the loader again",
     "identity-new": "mend the start data",

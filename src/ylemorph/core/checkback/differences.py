@@ -11,6 +11,7 @@ Code = Literal[
     "wrong-size-disk", "source-again", "table-kind", "table-backup", "row-missing", "row-unexpected", "start-off",
     "size-off", "off-grain", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off",
     "flag-off", "contents-short", "state", "identity-lost", "start-code", "start-named-off",
+    "start-data",
 ]  # fmt: skip
 # What mends it on the disk itself: the steps that one click leads to.
 Mend = Literal["", "extend", "move", "mend-table", "identity", "table", "copy", "check", "shrink", "start-code"]
@@ -30,7 +31,7 @@ DifferenceKey = Literal[
     "row-missing", "last-row-missing", "row-unexpected", "start-off", "off-grain", "old-size", "smaller", "larger",
     "grown", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off", "flag-off",
     "contents-short", "damaged", "dirty", "row-identity-equal", "identity-lost", "row-identity-lost", "code-lost",
-    "code-off", "loader-off", "start-named-off", "copy-named-off",
+    "code-off", "loader-off", "start-named-off", "copy-named-off", "start-data",
 ]  # fmt: skip
 DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "wrong-size-disk": DifferenceKind(
@@ -139,6 +140,10 @@ DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "copy-named-off": DifferenceKind(
         "start-named-off", "note", "The copy of the boot sector of {0} names sector {1}, the row stands at sector {2}.",
         "Set the number there too, so that a repair does not bring the old one back.", "start-code",
+    ),
+    "start-data": DifferenceKind(
+        "start-data", "stop", "The start data on the disk name a row that is not there, or not there any more.",
+        "Mend them from the system's own installation medium before the first start.", "start-code",
     ),
     "kind-off": DifferenceKind(
         "kind-off", "stop", "{0} holds {1}, planned was {2}.", "Look whether the right row was copied there.", "copy"

@@ -3,12 +3,16 @@
 from collections.abc import Iterator
 
 from ..disk.model import Disk, Partition, StartCode
+from ..disk.starting import finds_all
 from .differences import Difference
 from .planned import Planned, PlannedRow
 
 
 def start_differences(planned: Planned, found: Disk) -> Iterator[Difference]:
-    """Of the code before the first row. What was not read, and what lies behind the code, is no difference."""
+    """Of start data and of the code before the first row. What was not read, and what lies behind the code, is no
+    difference."""
+    if not finds_all(found, planned.source.table_id):
+        yield Difference("start-data", None)
     wanted, code = planned.start, found.start_code
     if wanted is None or code is None or _reaches_further(wanted, code):
         return

@@ -97,6 +97,16 @@ class ExtLayout:
 
 
 @dataclass(frozen=True, slots=True)
+class NamedPlace:
+    """What start data name (rule 14.6): a disk by its GUID or its signature (``0x1a2b3c4d``), and on it a row, on a GPT
+    by its GUID, on an MBR by the byte where it starts."""
+
+    disk: str = fact()
+    partition: str = fact("")
+    start_byte: Bytes | None = fact(None)
+
+
+@dataclass(frozen=True, slots=True)
 class FileSystem:
     """What a partition holds. All sizes in bytes, offsets from the partition's start.
 
@@ -104,7 +114,8 @@ class FileSystem:
     byte is; ``detail`` says what a kind alone does not; ``system_hint`` names what an operating system leaves there.
     ``allocated_bytes``: of the device, given to chunks whether full or not (btrfs). ``named_start_lba``: where the
     volume starts as its boot sector says, and as that sector's copy says. ``fallback_loader``: whether firmware that
-    knows nothing of this disk finds a loader in it (rule 14.2).
+    knows nothing of this disk finds a loader in it (rule 14.2). ``start_data``: what a Windows' start data in it name,
+    None where there are none or they cannot be read.
     """
 
     kind: Kind
@@ -129,6 +140,7 @@ class FileSystem:
     named_start_lba: int | None = fact(None, later=True)
     copy_named_start_lba: int | None = fact(None, later=True)
     fallback_loader: bool | None = fact(None, later=True)
+    start_data: tuple[NamedPlace, ...] = fact((), most=1000, later=True)
 
     def but(self, **changes: Any) -> "FileSystem":
         return replace(self, **changes)

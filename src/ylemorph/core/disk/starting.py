@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from .model import Disk, Partition
+from .model import Disk, NamedPlace, Partition
 from .roles import BIOS_BOOT, EFI_SYSTEM
 
 # File systems whose boot sector names where they start: hidden sectors of FAT (Microsoft FAT specification,
@@ -91,3 +91,33 @@ def names_its_start(partition: Partition) -> bool | None:
     if fs is None or fs.kind not in NAMING_KINDS:
         return False
     return None if fs.named_start_lba is None else fs.named_start_lba == partition.first_lba
+
+
+def start_data_of(disk: Disk) -> tuple[NamedPlace, ...]:
+    """What start data anywhere on the disk name."""
+    return tuple(place for row in disk.rows if row.filesystem for place in row.filesystem.start_data)
+
+
+def named_rows(disk: Disk) -> frozenset[int]:
+    """Numbers of the disk's own rows that its start data name."""
+    places = [place for place in start_data_of(disk) if is_this(place, disk)]
+    return frozenset(row.number for row in disk.rows if any(_is(place, row, disk) for place in places))
+
+
+def is_this(place: NamedPlace, disk: Disk) -> bool:
+    return bool(disk.table_id) and place.disk.upper() == disk.table_id.upper()
+
+
+def _is(place: NamedPlace, row: Partition, disk: Disk) -> bool:
+    if place.partition:
+        return row.uuid.upper() == place.partition.upper()
+    return place.start_byte == row.first_lba * disk.logical_sector_bytes
+
+
+def finds_all(disk: Disk, of: str) -> bool:
+    """Whether what start data name, on this disk or under the identity ``of``, is there."""
+    return all(
+        is_this(place, disk) and any(_is(place, row, disk) for row in disk.rows)
+        for place in start_data_of(disk)
+        if is_this(place, disk) or place.disk.upper() == of.upper()
+    )

@@ -14,8 +14,8 @@ FindingCode = Literal[
     "table-lost-whole", "start-firmware", "no-table", "source-failing", "source-worn", "target-worn",
     "table-first-copy-damaged", "table-copies-differ", "table-hybrid", "table-chain-broken", "partition-cut-off",
     "array-member", "table-backup-missing", "table-backup-misplaced", "table-without-guard", "start-left-behind",
-    "system-left-behind", "no-start-row", "firmware-asked", "start-moved", "start-loader", "identity-kept",
-    "identity-new", "system-unclear", "used-unknown",
+    "system-left-behind", "no-start-row", "firmware-asked", "start-data", "start-moved", "start-loader",
+    "identity-kept", "identity-new", "system-unclear", "used-unknown",
     "not-resizable-now", "unreachable", "free-space-cut-off", "row-tight", "nearly-full", "table-lost",
     "few-sectors-short", "identity-equal", "start-fallback", "past-new-end", "past-new-end-unknown", "counts-differ",
     "backup-boot-missing", "resizer-refuses-clusters", "resizer-refuses-stable-inodes", "encrypted", "row-left-behind",
@@ -141,6 +141,11 @@ FINDINGS: dict[FindingCode, FindingKind] = {
         "mind",
         "The table changes to GPT, and it is not known how the machine starts.",
         "Look into its firmware: with UEFI mode the clone will start. Say which it is under Margins.",
+    ),
+    "start-data": FindingKind(
+        "stop",
+        "The start data name {0}, and will not find it on the target: {1}.",
+        "Let it stay what they name, or mend them from the system's own installation medium before the first start.",
     ),
     "start-moved": FindingKind(
         "mind",

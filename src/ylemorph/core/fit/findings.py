@@ -175,7 +175,9 @@ def _about_starting(source: Disk, layout: Layout, options: Options) -> Iterator[
     if layout.sizes is None:
         return
     start = layout.starting
-    for moved in start.moved_data:
+    for lost in start.lost:
+        yield Finding("start-data", lost.row.number, (lost.row, lost.why))
+    for moved in () if start.knows_data else start.moved_data:
         yield Finding("start-moved", moved.row.number, (moved.row, moved.was, moved.now))
     if start.cut:
         yield Finding("start-loader", None, (f"it reaches to sector {start.reach - 1}",))
@@ -207,7 +209,7 @@ def _about_mode(source: Disk, layout: Layout, options: Options, system: Row) -> 
 def _about_identity(source: Disk, layout: Layout, system: Row) -> Iterator[Finding]:
     if layout.prepared.identity == "keep":
         yield Finding("identity-kept", None, (source.model or "the source",))
-    elif system.fs is not None and system.fs.kind in WINDOWS_KINDS:
+    elif system.fs is not None and system.fs.kind in WINDOWS_KINDS and not layout.starting.knows_data:
         yield Finding("identity-new", system.number, (system,))
 
 

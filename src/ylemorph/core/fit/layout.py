@@ -80,7 +80,8 @@ class Layout:
 
     @cached_property
     def starting(self) -> PlannedStart:
-        return planned_start(self.prepared.source, self.frame, self.carried, self.placed, self.prepared.staying)
+        made = self.prepared
+        return planned_start(made.source, self.frame, made.rows, self.placed, made.staying, made.identity)
 
 
 class Prepared:

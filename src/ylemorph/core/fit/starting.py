@@ -9,7 +9,7 @@ from typing import Literal, NamedTuple
 
 from ..disk.model import Disk
 from ..disk.roles import BIOS_BOOT, WINDOWS_KINDS
-from ..disk.starting import names_its_start, starting_of
+from ..disk.starting import named_rows, names_its_start, starting_of
 from ..disk.tables import PlannedTable
 from .frame import Frame
 from .options import Options
@@ -77,13 +77,21 @@ class Moved(NamedTuple):
     now: int
 
 
+class Lost(NamedTuple):
+    """A row that the source's start data name and that will not be what they name; ``why`` in words."""
+
+    row: Row
+    why: str
+
+
 class PlannedStart(NamedTuple):
     """``code``: the code of the first sector goes over, and what stands behind it as far as ``reach`` sectors; None
     where it is not known whether there is any. ``cut``: the target's first row stands where that code would.
 
     ``named``: rows whose boot sector names where they start; ``perhaps``: rows of an MBR of which that is not known.
     ``moved_data`` and ``moved_loaders``: rows that start data or a loader in them name, and that had to move;
-    ``patched``: whether such a loader's numbers are known, so that they can be set anew.
+    ``patched``: whether such a loader's numbers are known, so that they can be set anew. ``knows_data``: start data
+    were read, and name rows of this disk; ``lost``: those rows of them that will not be found.
     """
 
     code: bool | None = False
@@ -94,6 +102,8 @@ class PlannedStart(NamedTuple):
     moved_data: tuple[Moved, ...] = ()
     moved_loaders: tuple[Moved, ...] = ()
     patched: bool = False
+    knows_data: bool = False
+    lost: tuple[Lost, ...] = ()
 
     @property
     def renamed(self) -> bool:
@@ -105,11 +115,12 @@ NOTHING = PlannedStart()
 
 
 def planned_start(
-    source: Disk, frame: Frame, carried: Sequence[Row], placed: Placed | None, stays: dict[int, Stay]
+    source: Disk, frame: Frame, rows: Sequence[Row], placed: Placed | None, stays: dict[int, Stay], identity: Identity
 ) -> PlannedStart:
     """Nothing where nothing fits. A table of another kind has another way to start, so no code goes over to it."""
     if placed is None:
         return NOTHING
+    carried = [row for row in rows if row.carried]
     named: list[Moved] = []
     perhaps: list[Moved] = []
     data: list[Moved] = []
@@ -137,7 +148,31 @@ def planned_start(
         tuple(data),
         tuple(loaders),
         any(place.was == known for place in loaders),
+        *_start_data(source, frame, rows, placed, identity),
     )
+
+
+def _start_data(
+    source: Disk, frame: Frame, rows: Sequence[Row], placed: Placed, identity: Identity
+) -> tuple[bool, tuple[Lost, ...]]:
+    """Whether start data name rows of this disk, and those that will not be what they name. What they name elsewhere,
+    or did long ago, is none of this disk's."""
+    named = named_rows(source)
+    if not named or source.table != frame.table:
+        return bool(named), ()
+    starts = iter(placed.rows)
+    lost = []
+    for row in rows:
+        now = next(starts).start * frame.grain_sectors if row.carried else None
+        if row.partition is None or row.partition.number not in named:
+            continue
+        if now is None or row.is_made:
+            lost.append(Lost(row, "it is left behind" if now is None else "it is made new"))
+        elif identity == "new":
+            lost.append(Lost(row, "the target gets a new identity"))
+        elif frame.table == "mbr" and now != row.partition.first_lba:
+            lost.append(Lost(row, f"it moves from sector {row.partition.first_lba} to {now}"))
+    return True, tuple(lost)
 
 
 def _code(source: Disk, frame: Frame, carried: Sequence[Row]) -> tuple[bool | None, int]:
