@@ -102,9 +102,9 @@ def test_the_table_changes_and_the_firmware_is_asked_for(window, demo):
     expect(page.get_by_text("it is not known how the machine starts")).to_be_visible()
     expect(page.locator("g.dropped")).to_have_count(1)
     page.get_by_label("Firmware starts in").select_option("legacy")
-    expect(page.get_by_role("region", name="Findings").get_by_text("will not start from it")).to_be_visible()
+    expect(page.get_by_role("region", name="Findings").get_by_text("nothing on the target starts so")).to_be_visible()
     page.get_by_label("Firmware starts in").select_option("uefi")
-    expect(page.get_by_role("region", name="Findings").get_by_text("will not start from it")).to_be_hidden()
+    expect(page.get_by_role("region", name="Findings").get_by_text("nothing on the target starts so")).to_be_hidden()
 
 
 def test_a_key_pressed_while_a_write_is_open_acts_on_the_row_as_it_is_then(fit, demo):

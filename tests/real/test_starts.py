@@ -137,7 +137,7 @@ CASES = [(name, way) for name, start in STARTS.items() for way in start.ways if 
 
 
 def carried_out(start: Start, source: Path, way: str, work: Path):
-    """The plan, and the finished target. None where this way is not possible."""
+    """The plan, its way on this bench, and the finished target."""
     options = start.options.but(roles=start.roles)
     plan = make_plan(survey_path(source).disk, Disk(start.target * 2048), options)
     assert plan.verdict in ("comfortable", "tight")
@@ -176,3 +176,14 @@ def test_without_its_code_it_does_not_start_and_that_is_found(name, tmp_path):
     assert not starts(target, tmp_path)
     codes = {d.kind.code for d in check_back(planned_of(plan), survey_path(target).disk).differences}
     assert codes == {"start-code"}
+
+
+@pytest.mark.skipif(not DEEP, reason="only with make test-deep")
+def test_a_core_that_has_no_room_in_front_of_the_first_row_is_named_before(tmp_path):
+    """Under a grain of 16 KiB the first row stands at sector 32, where the core stood."""
+    start = Start(gap(), ONE, 200, Options(grain_bytes=16384))
+    source = start.made(tmp_path)
+    plan, _, target = carried_out(start, source, "straight", tmp_path)
+    assert "start-loader" in {finding.code for finding in plan.findings}
+    assert not starts(target, tmp_path)
+    assert run("e2fsck", "-fn", f"{target}?offset={plan.rows[0].first_lba * 512}")  # and the row itself is whole

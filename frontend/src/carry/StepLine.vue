@@ -2,6 +2,7 @@
 /** One step of the timeline: what, from and to as a small bar, bytes, time, and in a fold what to type and to beware. */
 import { computed, ref } from "vue";
 import type { Step } from "../api/carry";
+import CommandLines from "../widgets/CommandLines.vue";
 import FiguresTable from "../widgets/FiguresTable.vue";
 import { size } from "../widgets/units";
 
@@ -43,12 +44,23 @@ const bytes = computed(() => {
       </svg>
       <details v-if="step.figures.length || step.before.length" :open="unfolded">
         <summary @click.prevent="shown = !unfolded">
-          {{ step.figures.length ? "Figures to type" : "What must be true before" }}
+          {{
+            step.figures.length
+              ? "Figures to type"
+              : step.typed.length
+                ? "What to type by hand"
+                : "What must be true before"
+          }}
         </summary>
         <FiguresTable
           v-if="step.figures.length"
           :figures="step.figures"
           :caption="`Figures to type for step ${step.number}`"
+        />
+        <CommandLines
+          v-if="step.typed.length"
+          :commands="step.typed"
+          :caption="`What to type by hand for step ${step.number}`"
         />
         <p v-for="text in step.before" :key="text"><span class="muted">Before:</span> {{ text }}.</p>
         <p><span class="muted">Afterwards:</span> {{ step.undo }}.</p>

@@ -1,19 +1,10 @@
 <script setup lang="ts">
 /** Figures to type, in whole MiB and in sectors, each copied by a button. */
-import { ref } from "vue";
 import type { Schemas } from "../api/client";
+import { useCopy } from "./clipboard";
 
 defineProps<{ figures: Schemas["FigureModel"][]; caption: string }>();
-const copied = ref("");
-
-async function copy(text: string): Promise<void> {
-  try {
-    await navigator.clipboard.writeText(text);
-    copied.value = text;
-  } catch {
-    copied.value = ""; // not allowed here: the figure stands there to be read
-  }
-}
+const { copied, copy } = useCopy();
 </script>
 
 <template>

@@ -1,10 +1,14 @@
 """The line "Will it start?" (rule 14), and what the check lists say of it."""
 
+import subprocess
+
 import pytest
 
 from tests.make import desk, fs, row_of
+from tests.real.volumes import sparse
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.step_kinds import words_of
 from ylemorph.core.carry.will_start import HEADS, will_start
 from ylemorph.core.disk.model import NO_CODE, StartCode
 from ylemorph.core.disk.roles import BASIC_DATA
@@ -71,3 +75,34 @@ def test_the_lists_say_what_was_kept_and_what_must_be_mended():
     assert "/f BIOS" in items(OLD, order=(2, 1))["start-data"]
     data = items(row_of((GiB, BASIC_DATA, fs(used=MiB), {"role": "data"})))
     assert {"never-both", "detached", "start-data"}.isdisjoint(data)
+
+
+def typed(source, way="straight", **options):
+    made = carry_out(planned(source, **options), Facts(backup="yes", backup_size=GiB), way)
+    step = next(step for step in made.way.steps if step.kind == "start-code")
+    return list(words_of(made.ground, way, step).typed)
+
+
+def test_what_is_typed_by_hand(tmp_path):
+    """The commands are run as they stand, on files: what they leave is what the script leaves."""
+    source = OLD.but(partitions=tuple(
+        p.but(first_lba=p.first_lba + 2048 * 7, filesystem=p.filesystem.but(named_start_lba=p.first_lba + 2048 * 7))
+        for p in OLD.partitions
+    ))  # fmt: skip
+    commands = typed(source, fit="same", order=(2, 1))
+    old, new = tmp_path / "old", tmp_path / "new"
+    old.write_bytes(bytes(range(256)) * 200)
+    sparse(new, 130 * GiB)
+    for command in commands:
+        text = command.replace("SOURCE", str(old)).replace("TARGET", str(new))
+        subprocess.run(["sh", "-c", text], check=True, capture_output=True)
+    plan = planned(source, fit="same", order=(2, 1))
+    with new.open("rb") as file:
+        assert file.read(440) == old.read_bytes()[:440]
+        file.seek(512)
+        assert file.read(62 * 512) == old.read_bytes()[512 : 63 * 512]
+        row = plan.row(1)  # the system stays where it is
+        file.seek(row.first_lba * 512 + 28)
+        assert int.from_bytes(file.read(4), "little") == row.first_lba != row.row.partition.first_lba
+    assert len(commands) == 3
+    assert not any("SOURCE" in command for command in typed(source, "restore", fit="same", order=(2, 1)))

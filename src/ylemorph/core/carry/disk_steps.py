@@ -5,6 +5,7 @@ from typing import assert_never
 from ..sizes import Extent
 from .model import Model, TableNow, Unsafe, other_disk
 from .sequence import DiskStepKind, Step
+from .start_commands import start_commands
 from .step_record import StepRecord, changes_nothing
 from .told import Told, Words
 
@@ -201,6 +202,7 @@ def _start_code_words(told: Told) -> Words:
         say[0].upper() + say[1:],
         ("The table is written: some tools blank the code when they write one",),
         "It can be done again; no file is touched",
+        start_commands(start, told.ground.sector, copies=step.from_disk is not None) if step.disk == "target" else (),
     )
 
 

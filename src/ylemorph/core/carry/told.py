@@ -8,11 +8,12 @@ from .sequence import DiskName, Step, WayKey
 
 
 class Words(NamedTuple):
-    """A step in words."""
+    """A step in words. ``typed``: commands for doing it by hand, where there are such."""
 
     say: str
     before: tuple[str, ...]
     undo: str
+    typed: tuple[str, ...] = ()
 
 
 class Told(NamedTuple):

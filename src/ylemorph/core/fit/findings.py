@@ -209,7 +209,9 @@ def _about_mode(source: Disk, layout: Layout, options: Options, system: Row) -> 
 def _about_identity(source: Disk, layout: Layout, system: Row) -> Iterator[Finding]:
     if layout.prepared.identity == "keep":
         yield Finding("identity-kept", None, (source.model or "the source",))
-    elif system.fs is not None and system.fs.kind in WINDOWS_KINDS and not layout.starting.knows_data:
+        return
+    guessed = source.table == layout.frame.table and not layout.starting.knows_data
+    if guessed and system.fs is not None and system.fs.kind in WINDOWS_KINDS:
         yield Finding("identity-new", system.number, (system,))
 
 

@@ -281,6 +281,9 @@ def _step(sheet: _Sheet, made: Carrying, number: int, step: Step) -> None:
     if figures:
         sheet.font(SMALL - 1.2, family="mono")
         sheet.say(" · ".join(figures), WIDTH, 9)
+    for command in words.typed:
+        sheet.font(SMALL - 1.2, family="mono")
+        sheet.say(command, WIDTH, 9)
     for text in words.before if step.kind not in ("check", "grow") else ():
         sheet.font(muted=True)
         sheet.say(f"first: {text}", WIDTH, 9)

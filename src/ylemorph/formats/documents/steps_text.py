@@ -81,5 +81,6 @@ def _steps_table(carrying: Carrying, steps: tuple[Step, ...]) -> Table:
         sector = carrying.ground.shapes[step.disk].sector_bytes
         lines = [words.say, *(f"  first: {text}" for text in words.before)]
         lines += [f"  {figure_text(figure)}" for figure in figures_of(step, sector)]
+        lines += [f"  {command}" for command in words.typed]
         table.add_row(str(number), Text("\n".join(lines)), time_range(step.seconds))
     return table

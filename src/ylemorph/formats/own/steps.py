@@ -124,6 +124,7 @@ def step_to_data(carrying: Carrying, number: int, step: Step, units: Units) -> "
         "before": list(words.before),
         "undo": words.undo,
         "time": time_range(step.seconds),
+        "typed": list(words.typed),
         "figures": [figure_to_data(figure) for figure in figures_of(step, shapes[step.disk].sector_bytes)],
     }
 

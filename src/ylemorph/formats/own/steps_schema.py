@@ -79,6 +79,7 @@ class StepModel(Shape, _From):
     before: list[str]
     undo: str
     time: str
+    typed: Annotated[list[str], Field(description="Commands for doing it by hand; SOURCE and TARGET are the disks")]
     figures: list[FigureModel]
 
 

@@ -1,0 +1,35 @@
+"""What a person types who lets the target start by hand, with the system's own utilities (rule 14.1)."""
+
+from collections.abc import Iterator
+
+from ..fit.starting import Moved, PlannedStart
+
+CODE_BYTES = 440
+# Where a boot sector names its start, and in how many bytes (Microsoft FAT specification; NTFS from memory).
+NAMED_AT, NAMED_BYTES = 28, 4
+IN_ONE_NUMBER = frozenset(("fat16", "fat32", "ntfs"))
+
+
+def start_commands(start: PlannedStart, sector: int, *, copies: bool) -> tuple[str, ...]:
+    """Commands for an ordinary Linux; SOURCE and TARGET are the disks there. ``copies``: the code is not there yet."""
+    return tuple(_commands(start, sector, copies=copies))
+
+
+def _commands(start: PlannedStart, sector: int, *, copies: bool) -> Iterator[str]:
+    if copies:
+        yield f"dd if=SOURCE of=TARGET bs={CODE_BYTES} count=1 conv=notrunc"
+        if start.reach > 1 and not start.cut:
+            yield f"dd if=SOURCE of=TARGET bs={sector} skip=1 seek=1 count={start.reach - 1} conv=notrunc"
+    for moved in start.named:
+        if moved.was != moved.now and moved.row.fs is not None and moved.row.fs.kind in IN_ONE_NUMBER:
+            yield _number(moved, moved.now * sector + NAMED_AT, moved.now, NAMED_BYTES)
+    if start.patched:
+        for moved in start.moved_loaders:
+            yield _number(moved, 0x5C, moved.now, 8)
+            yield _number(moved, moved.now * sector + 0x1F4, moved.now + 1, 8)
+
+
+def _number(moved: Moved, at: int, value: int, length: int) -> str:
+    """``printf`` takes bytes in octal, the lowest first."""
+    octal = "".join(f"\\{byte:03o}" for byte in value.to_bytes(length, "little"))
+    return f"printf '{octal}' | dd of=TARGET bs=1 seek={at} conv=notrunc   # {moved.row.name_and_number}: {value}"
