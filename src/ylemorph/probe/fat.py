@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from ..core.disk.model import FileSystem, Kind, State
+from ..core.disk.starting import HIDDEN_AT
 from ..core.sizes import Bytes, div_up
 from .bits import BitCounter
 from .medium import MOST_AT_ONCE, Unsound, Window
@@ -22,7 +23,7 @@ VOLUME_ID, LONG_NAME = 0x08, 0x0F
 CLEAN = {16: 0x8000, 32: 0x0800_0000}
 # A byte of the boot sector whose lowest bit says the same.
 DIRTY_AT = {12: 0x25, 16: 0x25, 32: 0x41}
-HIDDEN_AT, COPY_AT = 0x1C, 0x32  # BPB_HiddSec; BPB_BkBootSec of FAT32
+COPY_AT = 0x32  # BPB_BkBootSec of FAT32
 
 
 class Bpb(NamedTuple):

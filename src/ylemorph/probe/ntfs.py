@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from ..core.disk.model import FileSystem, State
+from ..core.disk.starting import HIDDEN_AT, HIDDEN_BYTES
 from ..core.sizes import Bytes
 from .bits import count_bitmap, last_set_before
 from .medium import Unsound, Window
@@ -167,7 +168,7 @@ def _copy_named(part: Window, boot: NtfsBoot) -> int | None:
     if boot.size > part.size:
         return None
     copy = part.read(boot.size - boot.sector, 512)
-    return int.from_bytes(copy[0x1C:0x20], "little") if copy[3:11] == b"NTFS    " else None
+    return int.from_bytes(copy[HIDDEN_AT : HIDDEN_AT + HIDDEN_BYTES], "little") if copy[3:11] == b"NTFS    " else None
 
 
 def _boot(part: Window, first: bytes) -> tuple[NtfsBoot | None, bool]:

@@ -8,6 +8,7 @@ from bisect import bisect_right
 from collections.abc import Iterator
 from typing import NamedTuple
 
+from ..core.disk.starting import HIDDEN_AT
 from .medium import Unsound, Window
 
 SECTOR_SIZES = (512, 1024, 2048, 4096)
@@ -46,7 +47,7 @@ def read_boot(data: bytes) -> NtfsBoot:
         raise Unsound("the size of a file record")
     size = (count + 1) * sector
     serial = data[0x48:0x50][::-1].hex().upper()
-    (hidden,) = struct.unpack_from("<I", data, 0x1C)
+    (hidden,) = struct.unpack_from("<I", data, HIDDEN_AT)
     return NtfsBoot(sector, cluster, size, count * sector // cluster, mft_lcn, mirror_lcn, record, serial, hidden)
 
 

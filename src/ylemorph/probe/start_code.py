@@ -1,7 +1,6 @@
 """What a legacy start runs before any file system: code in the first sector, and what stands behind it.
 
-Bytes 0 to 439 of the first sector are code, then come signature and table (UEFI specification, "Legacy Master Boot
-Record"). What stands between that sector and the first row is nobody's but a loader's (common practice, no source).
+What stands between that sector and the first row is nobody's but a loader's (common practice, no source).
 """
 
 import hashlib
@@ -9,14 +8,8 @@ from collections.abc import Iterable
 
 from ..core.disk.model import NO_CODE, Partition, StartCode, Table
 from ..core.disk.roles import BIOS_BOOT
+from ..core.disk.starting import CODE_BYTES, LIST_AT, LOADER_AT, LOADER_BYTES, MOST_REACH_BYTES
 from .medium import Window
-
-CODE_BYTES = 440
-# A row starts here at the latest on a disk whose first rows were not taken out; further on lies what they left.
-MOST_REACH_BYTES = 1 << 20
-# Sector numbers of a loader that stands in a BIOS boot row: in the first sector, and in the row's own first sector,
-# where they begin the list of the rest (as widely used loaders have it; no published source).
-LOADER_AT, LIST_AT = slice(0x5C, 0x64), slice(0x1F4, 0x1FC)
 
 
 def read_start_code(medium: Window, sector: int, table: Table, partitions: Iterable[Partition]) -> StartCode:
@@ -48,13 +41,17 @@ def _with_loader(medium: Window, sector: int, code: bytes, partitions: Iterable[
     """A loader in a row of its own: the first sector names the row's, and that one's list the sector behind it."""
     found = StartCode(1, _sum(code))
     for row in partitions:
-        if row.type != BIOS_BOOT or int.from_bytes(code[LOADER_AT], "little") != row.first_lba:
+        if row.type != BIOS_BOOT or _number(code, LOADER_AT) != row.first_lba:
             continue
         own = medium.read(row.first_lba * sector, 512)
-        if int.from_bytes(own[LIST_AT], "little") == row.first_lba + 1:
-            rest = code[: LOADER_AT.start] + bytes(8) + code[LOADER_AT.stop :]
+        if _number(own, LIST_AT) == row.first_lba + 1:
+            rest = code[:LOADER_AT] + bytes(LOADER_BYTES) + code[LOADER_AT + LOADER_BYTES :]
             return StartCode(1, found.sha256, row.first_lba, _sum(rest))
     return found
+
+
+def _number(data: bytes, at: int) -> int:
+    return int.from_bytes(data[at : at + LOADER_BYTES], "little")
 
 
 def _sum(data: bytes) -> str:

@@ -11,13 +11,13 @@ from pathlib import Path
 from typing import Literal, get_args
 
 from ..core.carry.sequence import Sequence, Step
+from ..core.disk.starting import CODE_BYTES
 from ..core.disk.tables import GPT_ENTRIES, GPT_ENTRY_BYTES
 from ..core.errors import BadOption
 from ..core.fit.entries import Entry, planned_entries
 from ..core.fit.plan import Plan, PlanRow
 from ..core.sizes import div_up
 from ..formats.documents.table_bytes import identity_of, table_pieces
-from ..probe.start_code import CODE_BYTES
 from .extents import stretches
 from .starts import name_start
 from .volumes import make_volume

@@ -3,14 +3,15 @@
 from pathlib import Path
 from typing import IO
 
+from ..core.disk.starting import CODE_BYTES, HIDDEN_AT
 from ..probe.disks import survey_path
-from ..probe.fat import HIDDEN_AT, looks_like_fat, read_bpb
+from ..probe.fat import looks_like_fat, read_bpb
 
 SECTOR = 512
 MESSAGE = b"Harrow Lane Library: a practice disk. Nothing is started from it.\r\n\0"
 # Print the text behind it, character by character, and stop (Intel 8086; BIOS call 10h, function 0Eh).
 PRINT = bytes.fromhex("31c0 8ed8 be1a7c fc ac 08c0 7409 b40e bb0700 cd10 ebf2 f4 ebfd 90")
-CODE = (PRINT + MESSAGE).ljust(440, b"\0")
+CODE = (PRINT + MESSAGE).ljust(CODE_BYTES, b"\0")
 CORE = b"What a loader would keep behind the first sector.\0".ljust(SECTOR, b"\x90") * 3
 
 

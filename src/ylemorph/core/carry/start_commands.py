@@ -2,12 +2,11 @@
 
 from collections.abc import Iterator
 
+from ..disk.starting import CODE_BYTES, HIDDEN_AT, HIDDEN_BYTES, LIST_AT, LOADER_AT, LOADER_BYTES, NAMING_KINDS
 from ..fit.starting import Moved, PlannedStart
 
-CODE_BYTES = 440
-# Where a boot sector names its start, and in how many bytes (Microsoft FAT specification; NTFS from memory).
-NAMED_AT, NAMED_BYTES = 28, 4
-IN_ONE_NUMBER = frozenset(("fat16", "fat32", "ntfs"))
+# An exFAT sums its boot sector up, which no single command does.
+IN_ONE_NUMBER = NAMING_KINDS - {"exfat"}
 
 
 def start_commands(start: PlannedStart, sector: int, *, copies: bool) -> tuple[str, ...]:
@@ -22,11 +21,11 @@ def _commands(start: PlannedStart, sector: int, *, copies: bool) -> Iterator[str
             yield f"dd if=SOURCE of=TARGET bs={sector} skip=1 seek=1 count={start.reach - 1} conv=notrunc"
     for moved in start.named:
         if moved.was != moved.now and moved.row.fs is not None and moved.row.fs.kind in IN_ONE_NUMBER:
-            yield _number(moved, moved.now * sector + NAMED_AT, moved.now, NAMED_BYTES)
+            yield _number(moved, moved.now * sector + HIDDEN_AT, moved.now, HIDDEN_BYTES)
     if start.patched:
         for moved in start.moved_loaders:
-            yield _number(moved, 0x5C, moved.now, 8)
-            yield _number(moved, moved.now * sector + 0x1F4, moved.now + 1, 8)
+            yield _number(moved, LOADER_AT, moved.now, LOADER_BYTES)
+            yield _number(moved, moved.now * sector + LIST_AT, moved.now + 1, LOADER_BYTES)
 
 
 def _number(moved: Moved, at: int, value: int, length: int) -> str:

@@ -7,7 +7,15 @@ from .roles import BIOS_BOOT, EFI_SYSTEM
 
 # File systems whose boot sector names where they start: hidden sectors of FAT (Microsoft FAT specification,
 # "BPB_HiddSec") and NTFS (from memory), partition offset of exFAT (Microsoft exFAT specification, "PartitionOffset").
+HIDDEN_AT, HIDDEN_BYTES = 0x1C, 4  # of FAT and NTFS
 NAMING_KINDS = frozenset(("fat16", "fat32", "ntfs", "exfat"))
+# Code of the first sector ends where signature and table begin (UEFI specification, "Legacy Master Boot Record").
+CODE_BYTES = 440
+# A row starts here at the latest on a disk whose first rows were not taken out; further on lies what they left.
+MOST_REACH_BYTES = 1 << 20
+# Sector numbers of a loader that stands in a BIOS boot row: in the first sector, and in the row's own first sector,
+# where they begin the list of the rest (as widely used loaders have it; no published source).
+LOADER_AT, LIST_AT, LOADER_BYTES = 0x5C, 0x1F4, 8
 EFI_TYPES = frozenset((EFI_SYSTEM, "0xEF"))
 
 

@@ -1,12 +1,7 @@
 """What the script does so that the machine starts (rule 14.1): code, the places that boot sectors name, a loader."""
 
-from ...core.disk.model import Kind
+from ...core.disk.starting import CODE_BYTES, MOST_REACH_BYTES, NAMING_KINDS
 from .script_steps import ScriptStep
-
-FAMILIES: dict[Kind, str] = {"fat16": "fat16", "fat32": "fat32", "ntfs": "ntfs", "exfat": "exfat"}
-CODE_BYTES = 440
-# Where it is not known how far the code reaches, what stands in front of the first row is taken up to here.
-MOST_REACH_BYTES = 1 << 20
 
 
 def start_lines(told: ScriptStep) -> list[str]:
@@ -43,9 +38,9 @@ def _named_lines(told: ScriptStep) -> list[str]:
     start = told.carrying.ground.plan.starting
     lines = []
     for moved in (*start.named, *start.perhaps):
-        family = FAMILIES.get(moved.row.fs.kind) if moved.row.fs is not None else None
-        if moved.was != moved.now and family is not None:
-            lines.append(f'rename_start {family} "$TARGET" {moved.now * told.sector} {moved.was} {moved.now}')
+        kind = moved.row.fs.kind if moved.row.fs is not None else "unknown"
+        if moved.was != moved.now and kind in NAMING_KINDS:
+            lines.append(f'rename_start {kind} "$TARGET" {moved.now * told.sector} {moved.was} {moved.now}')
     return lines
 
 
