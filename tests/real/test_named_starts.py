@@ -6,6 +6,7 @@ import uuid
 
 import pytest
 
+from ylemorph.cli import main
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.disk.model import Disk
@@ -15,7 +16,7 @@ from ylemorph.core.fit.plan import make_plan
 from ylemorph.formats.documents.shell_script import script_of
 from ylemorph.probe.disks import survey_path
 
-from .starts import SECTOR, Part, core_at, exfat_sum, made_disk
+from .starts import SECTOR, Part, core_at, exfat_sum, made_disk, put
 from .volumes import MIB, present, run, sparse
 
 pytestmark = pytest.mark.skipif(
@@ -146,3 +147,22 @@ def test_a_loader_in_a_row_of_its_own_is_found_at_its_new_place(tmp_path):
     before = image.read_bytes()
     assert data[:0x5C] == before[:0x5C]
     assert data[0x64:440] == before[0x64:440]
+
+
+def test_a_table_image_carries_the_code_of_a_disk_that_was_read(tmp_path):
+    image = made_disk(tmp_path, "dos", parts("dos"), 400)
+    code, behind = b"\xeb\x3c" + b"c" * 400, b"core" * 500
+    put(image, 0, code)
+    put(image, SECTOR, behind)
+    made = tmp_path / "table.img"
+    arguments = ["plan", str(image), "--target", "614400s", "--fit", "same", "--role", "3=system"]
+    assert main([*arguments, "--format", "table-image", "--out", str(made)]) == 0
+    data = made.read_bytes()
+    assert data[: len(code)] == code
+    assert data[SECTOR : SECTOR + len(behind)] == behind
+    assert json.loads(run("sfdisk", "--json", made))["partitiontable"]["id"] == f"0x{number(data, 440, 4):08x}"
+    survey = tmp_path / "survey.json"
+    assert main(["survey", str(image), "--out", str(survey)]) == 0
+    arguments[1] = str(survey)  # a survey knows that there is code, and holds none
+    assert main([*arguments, "--format", "table-image", "--out", str(made)]) == 0
+    assert not any(made.read_bytes()[:440])
