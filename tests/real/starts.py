@@ -27,6 +27,7 @@ FIRST_SECTOR, CODE = Path("/usr/lib/syslinux/mbr/mbr.bin"), 440
 FIRMWARE = Path("/usr/share/OVMF")
 NEEDED = ("qemu-system-x86_64", "grub-mkimage", "syslinux", "sfdisk", "mkfs.fat", "mcopy", "mke2fs")
 SECONDS = 90  # after which a machine is held for one that does not start
+DARK = 25  # the same, of one that is meant not to
 LOADER_PARTS = (
     "serial",
     "terminal",
@@ -184,12 +185,13 @@ def put(image: Path, at: int, data: bytes) -> None:
 # --- the machine ------------------------------------------------------------------------------------------------------
 
 
-def starts(image: Path, work: Path, *, efi: bool = False) -> bool:
-    text = said(image, work, efi=efi)
+def starts(image: Path, work: Path, *, efi: bool = False, meant: bool = True) -> bool:
+    """Whether a machine does; one that is not ``meant`` to is given up sooner."""
+    text = said(image, work, SECONDS if meant else DARK, efi=efi)
     return WORD in text or PROMPT in text
 
 
-def said(image: Path, work: Path, *, efi: bool = False) -> str:
+def said(image: Path, work: Path, seconds: int = SECONDS, *, efi: bool = False) -> str:
     """What a machine that starts from the image says over its serial line, up to the word or until it is given up."""
     command = ["qemu-system-x86_64", "-machine", "pc", "-m", "192", "-display", "none", "-nic", "none", "-no-reboot",
                "-snapshot", "-serial", "stdio", "-monitor", "none"]  # fmt: skip
@@ -202,7 +204,7 @@ def said(image: Path, work: Path, *, efi: bool = False) -> str:
         command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, stdin=subprocess.DEVNULL, env=ENVIRONMENT
     )
     try:
-        return _until_the_word(machine)
+        return _until_the_word(machine, seconds)
     finally:
         machine.kill()
         machine.wait()
@@ -212,8 +214,8 @@ def said(image: Path, work: Path, *, efi: bool = False) -> str:
 GIVEN_UP = ("No bootable device", "Boot failed", "BdsDxe: No bootable option", "Shell>", "grub rescue>")
 
 
-def _until_the_word(machine: subprocess.Popen[bytes]) -> str:
-    text, end = "", time.monotonic() + SECONDS
+def _until_the_word(machine: subprocess.Popen[bytes], seconds: int) -> str:
+    text, end = "", time.monotonic() + seconds
     with selectors.DefaultSelector() as waiting:
         waiting.register(machine.stdout, selectors.EVENT_READ)
         while time.monotonic() < end:

@@ -155,10 +155,10 @@ def test_the_finished_target_starts(name, way, tmp_path):
     start = STARTS[name]
     source = start.made(tmp_path)
     by_itself = not start.warned
-    assert starts(source, tmp_path, efi=start.efi) == by_itself
+    assert starts(source, tmp_path, efi=start.efi, meant=by_itself) == by_itself
     plan, carrying, target = carried_out(start, source, way, tmp_path)
     assert carrying.rehearsal.safe
-    assert starts(target, tmp_path, efi=start.efi) == by_itself
+    assert starts(target, tmp_path, efi=start.efi, meant=by_itself) == by_itself
     found = {finding.code for finding in plan.findings}
     assert start.warned in found or by_itself
     assert by_itself or "start-loader" not in found
@@ -173,7 +173,7 @@ def test_without_its_code_it_does_not_start_and_that_is_found(name, tmp_path):
     source = start.made(tmp_path)
     plan, _, target = carried_out(start, source, "straight", tmp_path)
     put(target, 0, bytes(440))
-    assert not starts(target, tmp_path)
+    assert not starts(target, tmp_path, meant=False)
     codes = {d.kind.code for d in check_back(planned_of(plan), survey_path(target).disk).differences}
     assert codes == {"start-code"}
 
@@ -185,5 +185,5 @@ def test_a_core_that_has_no_room_in_front_of_the_first_row_is_named_before(tmp_p
     source = start.made(tmp_path)
     plan, _, target = carried_out(start, source, "straight", tmp_path)
     assert "start-loader" in {finding.code for finding in plan.findings}
-    assert not starts(target, tmp_path)
+    assert not starts(target, tmp_path, meant=False)
     assert run("e2fsck", "-fn", f"{target}?offset={plan.rows[0].first_lba * 512}")  # and the row itself is whole
