@@ -51,6 +51,11 @@ def test_the_answer_is_never_silent(source, options, answer, says):
     assert made.line == f"{made.head}. {made.text}"
 
 
+def test_what_does_not_fit_starts_nothing():
+    made = will_start(planned(desk(), 120))
+    assert (made.answer, made.text) == ("nothing", "It does not fit yet, so nothing goes over.")
+
+
 def test_how_a_disk_starts_in_words():
     assert starting_in_words(OLD) == (
         "Starts in legacy mode by code in the first sector, 62 sectors behind it and row 1, which is active."

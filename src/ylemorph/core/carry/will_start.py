@@ -42,6 +42,8 @@ class WillStart(NamedTuple):
 
 
 def will_start(plan: Plan) -> WillStart:
+    if plan.layout.sizes is None:
+        return WillStart("nothing", "It does not fit yet, so nothing goes over.")
     answer = _answer(plan)
     if answer == "nothing":
         return WillStart(answer, "No system goes over, so nothing of a start is kept.")
