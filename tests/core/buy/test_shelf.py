@@ -1,5 +1,6 @@
 """Disks of the shelf: slots, links, prices and what they cost in time."""
 
+import math
 from datetime import date
 
 import pytest
@@ -7,6 +8,7 @@ import pytest
 from tests.make import desk
 from ylemorph.core.buy.growth import typed
 from ylemorph.core.buy.shelf import Circumstances, ShelfDisk, copying, currencies, look, one_currency, suits
+from ylemorph.core.carry.times import rate_of
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption
 from ylemorph.core.fit.options import FITS, Options
@@ -87,3 +89,12 @@ def test_how_long_each_disk_lasts():
     assert [row.number for row in lasting] == [3, 3, 3]
     assert lasting[0].lasting.full < lasting[1].lasting.full < lasting[2].lasting.full
     assert all(offer.lasting is None for offer in look(desk(), Options(), shelf).offers)
+
+
+def test_how_long_copying_takes():
+    """100 GB at the slower of both disks' rates, of which copying by file reaches 20 to 90 % (rule 11.2)."""
+    source = desk(link="sata", rotational=False)
+    made = copying(source, item(480), 100 * GB, "sata")
+    rate = rate_of(source).along(rate_of(item(480).disk, "sata"))
+    quickest, slowest = 100 * GB / (rate.high * 0.9), 100 * GB / (rate.low * 0.2)
+    assert made.seconds == (int(quickest), math.ceil(slowest))

@@ -229,3 +229,30 @@ def test_each_step_names_the_disk_that_it_touches():
         table = next(step for step in made.sequence.steps if step.kind == "table")
         assert names[0] in words_of(made.ground, "shrink-first", shrink).say
         assert names[1] in words_of(made.ground, "shrink-first", table).say
+
+
+def said(carrying):
+    return [words_of(carrying.ground, carrying.way.key, step).say for step in carrying.sequence.steps]
+
+
+def test_where_a_copy_goes_is_said():
+    inward, outward = (
+        [text for text in said(steps("through-image")) if text.startswith("Copy Start (1) from") and where in text]
+        for where in ("into the image", "to its place on")
+    )
+    assert (len(inward), len(outward)) == (1, 1)
+    assert "from the image to its place" in outward[0]
+
+
+def test_one_row_is_one_row():
+    alone = row_of((100 * GiB, BASIC_DATA, fs(used=20 * GiB), {"role": "data"}), label_gb=240)
+    assert any(": 1 row, with a new identity" in text for text in said(steps("straight", alone)))
+    assert any(": 5 rows, with the identity of" in text for text in said(steps("straight")))
+
+
+@pytest.mark.parametrize(("size", "read"), [(200 * GiB, 200 * GiB), (None, 33 * MiB + 227 * GiB + 572 * MiB)])
+def test_what_is_read_of_a_backup_is_its_size_or_what_goes_over(size, read):
+    """Used space of the desk: start 33 MiB, system 131 GiB, data 96 GiB, recovery 572 MiB."""
+    plan = make_plan(desk(), nominal_disk(2000 * GB), Options())
+    made = carry_out(plan, ALL.but(backup_size=size), "restore")
+    assert made.sequence.steps[0].read_bytes == read
