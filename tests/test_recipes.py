@@ -41,7 +41,7 @@ LEFT_OUT = {
     ),
     "a role": ("web/edge/rights.py", '"/api/people", "workshop"', '"/api/people", "owner"', ("web/edge/rights.py",)),
     "a kind of remedy": (
-        "core/fit/remedies.py", '"repair", "shelf"]', '"repair", "shelf", "polish"]', ("core/job/mending.py",)
+        "core/fit/remedies.py", '"shelf", "stay",', '"shelf", "polish", "stay",', ("core/job/mending.py",)
     ),
 }  # fmt: skip
 
@@ -69,7 +69,7 @@ REGISTERED = {
         "FINDINGS",
     ),
     "a fit": ("core/fit/options.py", '"even-fill", "snug"]', '"even-fill", "snug", "new"]', "FIT_KINDS"),
-    "a kind of file system": ("core/disk/model.py", "Kind = Literal[", 'Kind = Literal["zfs", ', "ABILITIES"),
+    "a kind of file system": ("core/disk/model.py", "\nKind = Literal[", '\nKind = Literal["zfs", ', "ABILITIES"),
     "a way": ("core/carry/sequence.py", '"restore", "files"]', '"restore", "files", "new"]', "WAY_KINDS"),
     "a reason": (
         "core/job/aftermath.py", '"program-error", "stopped"]', '"program-error", "stopped", "new"]', "REASON_WORDS",
