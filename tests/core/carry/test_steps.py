@@ -256,3 +256,10 @@ def test_what_is_read_of_a_backup_is_its_size_or_what_goes_over(size, read):
     plan = make_plan(desk(), nominal_disk(2000 * GB), Options())
     made = carry_out(plan, ALL.but(backup_size=size), "restore")
     assert made.sequence.steps[0].read_bytes == read
+
+
+def test_a_backup_on_a_larger_disk_has_its_tables_copy_put_to_the_end():
+    made = steps("restore", target=2000)
+    assert ("mend-table", "target", None) in told(made)
+    old = row_of((100 * GiB, "0x07", fs(used=20 * GiB), {"role": "data"}), table="mbr", label_gb=240)
+    assert ("mend-table", "target", None) not in told(steps("restore", old, target=500))
