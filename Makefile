@@ -91,6 +91,7 @@ utilities:
 	$(call bring,dump.exfat,exfatprogs)
 	$(call bring,mcopy,mtools)
 	$(call bring,pdftoppm,poppler-utils)
+	$(call bring,hivexsh,libhivex-bin)
 	$(call bring,qemu-system-x86_64,--no-install-recommends qemu-system-x86 ovmf grub-common grub-pc-bin grub-efi-amd64-bin syslinux syslinux-common)
 
 check: lint
