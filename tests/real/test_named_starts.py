@@ -1,8 +1,10 @@
 """Every field that the script sets anew, at the byte where its published layout has it."""
 
 import json
+import random
 import struct
 import uuid
+from importlib import resources
 
 import pytest
 
@@ -166,3 +168,31 @@ def test_a_table_image_carries_the_code_of_a_disk_that_was_read(tmp_path):
     arguments[1] = str(survey)  # a survey knows that there is code, and holds none
     assert main([*arguments, "--format", "table-image", "--out", str(made)]) == 0
     assert not any(made.read_bytes()[:440])
+
+
+def test_what_stays_empty_is_not_written_into(tmp_path):
+    """FAT and exFAT that cannot be made smaller stay out: whatever is there looks like no boot sector of theirs."""
+    image = made_disk(tmp_path, "dos", parts("dos"), 400)
+    options = Options(roles=tuple((part.number, part.role) for part in parts("dos")), elastic=frozenset((1, 2)))
+    plan, data = carried_out(tmp_path, image, options, 160)
+    script = (tmp_path / "clone.sh").read_text()
+    gone = [number for number in (1, 2) if plan.row(number).change == "shrinks"]
+    assert gone
+    for number_ in gone:
+        row = plan.row(number_)
+        assert f"rename_start {row.kind} " not in script.split("# --- go ")[1]
+        assert not any(data[row.first_lba * SECTOR : (row.first_lba + row.sectors) * SECTOR])
+
+
+def test_the_functions_leave_what_is_another_alone(tmp_path):
+    """Called on bytes that are no boot sector and no loader, for each kind: nothing changes."""
+    text = resources.files("ylemorph.formats.documents").joinpath("shell_functions.sh").read_text()
+    noise = random.Random(5).randbytes(2 << 20)
+    disk = tmp_path / "disk"
+    for call in ('rename_start fat32 "$D" 65536 2048 4096', 'rename_start ntfs "$D" 65536 2048 4096',
+                 'rename_start exfat "$D" 65536 2048 4096', 'rename_start fat16 "$D" 65536 2048 4096',
+                 'rename_loader "$D" 65536 2048 4096'):  # fmt: skip
+        disk.write_bytes(noise)
+        (tmp_path / "call.sh").write_text(f"set -eu\nD={disk}\n{text}\n{call}\nfinished=yes\n")
+        run("sh", tmp_path / "call.sh")
+        assert disk.read_bytes() == noise, call

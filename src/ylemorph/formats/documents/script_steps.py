@@ -33,6 +33,11 @@ class ScriptStep(NamedTuple):
     def load(self) -> Load:
         return next(load for load in self.carrying.ground.loads if load.number == self.row)
 
+    def stays_empty(self, number: int) -> bool:
+        """Whether the row's place is left to a person: what stands there is no file system of this job."""
+        load = next((load for load in self.carrying.ground.loads if load.number == number), None)
+        return load is None or (number in self.gaps and load.goal.length < load.hold.extent.length)
+
     @property
     def family(self) -> str:
         return family_of(self.load) or "other"

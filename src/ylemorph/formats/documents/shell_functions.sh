@@ -178,29 +178,25 @@ octal() {
 put() { printf "$3" | dd of="$1" bs=64K seek="$2" oflag=seek_bytes conv=notrunc status=none; }
 # put_number FILE AT BYTES NUMBER
 put_number() { put "$1" "$2" "$(octal "$4" "$3")"; }
-# renumber FILE AT BYTES OLD NEW: where OLD stands there, NEW does
-renumber() { if [ "$(number "$1" "$2" "$3")" = "$4" ]; then put_number "$1" "$2" "$3" "$5"; fi; }
 # rename_start KIND DISK AT OLD NEW: the boot sector of the row at byte AT, and its copy, name NEW as its first sector
-# where they name OLD
+# where they name OLD; what names another place, or is no boot sector, is left alone
 rename_start() {
+  field=28 bytes=4
+  [ "$1" != exfat ] || field=64 bytes=8
+  [ "$(number "$2" $(($3 + field)) $bytes)" = "$4" ] && [ "$(number "$2" $(($3 + 510)) 2)" = 43605 ] || return 0
   unit=$(number "$2" $(($3 + 11)) 2)
   case $1 in
     fat16) copy=0 ;;
     fat32) copy=$(($(number "$2" $(($3 + 50)) 2) * unit)) ;;
     ntfs) copy=$(($(number "$2" $(($3 + 40)) 8) * unit)) ;;
-    exfat)
-      unit=$((1 << $(number "$2" $(($3 + 108)) 1)))
-      for region in "$3" $(($3 + 12 * unit)); do
-        renumber "$2" $((region + 64)) 8 "$4" "$5"
-        sum_boot "$2" "$region" "$unit"
-      done
-      return
-      ;;
+    exfat) unit=$((1 << $(number "$2" $(($3 + 108)) 1))) copy=$((12 * unit)) ;;
   esac
-  renumber "$2" $(($3 + 28)) 4 "$4" "$5"
-  if [ "$copy" -gt 0 ] && [ "$(number "$2" $(($3 + copy + 510)) 2)" = 43605 ]; then
-    renumber "$2" $(($3 + copy + 28)) 4 "$4" "$5"
-  fi
+  for region in 0 "$copy"; do
+    [ "$(number "$2" $(($3 + region + 510)) 2)" = 43605 ] || continue
+    [ "$(number "$2" $(($3 + region + field)) $bytes)" = "$4" ] || continue
+    put_number "$2" $(($3 + region + field)) $bytes "$5"
+    [ "$1" != exfat ] || sum_boot "$2" $(($3 + region)) "$unit"
+  done
 }
 # sum_boot DISK AT UNIT: the sum over an exFAT boot region of eleven sectors, all over the twelfth
 sum_boot() {
@@ -214,9 +210,11 @@ sum_boot() {
   while [ "$long" -lt "$3" ]; do text="$text$text" long=$((long * 2)); done
   put "$1" $(($2 + 11 * $3)) "$text"
 }
-# rename_loader DISK AT OLD NEW: the first sector and the loader's own list, which begins at byte AT, name its new place
+# rename_loader DISK AT OLD NEW: the first sector and the loader's own list, in the row at byte AT, name its new place;
+# where they do not both name the old one, it is another loader and left alone
 rename_loader() {
-  renumber "$1" 92 8 "$3" "$4"
+  [ "$(number "$1" 92 8)" = "$3" ] && [ "$(number "$1" $(($2 + 500)) 8)" = $(($3 + 1)) ] || return 0
+  put_number "$1" 92 8 "$4"
   entry=$(($2 + 500))
   while [ "$entry" -gt "$2" ] && [ "$(number "$1" $((entry + 8)) 2)" != 0 ]; do
     first=$(number "$1" "$entry" 8)
