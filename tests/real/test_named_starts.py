@@ -196,3 +196,17 @@ def test_the_functions_leave_what_is_another_alone(tmp_path):
         (tmp_path / "call.sh").write_text(f"set -eu\nD={disk}\n{text}\n{call}\nfinished=yes\n")
         run("sh", tmp_path / "call.sh")
         assert disk.read_bytes() == noise, call
+
+
+@pytest.mark.skipif(not present("grub-mkimage"), reason="grub-mkimage is needed")
+def test_a_table_image_names_the_new_place_of_a_loader(tmp_path):
+    own = Part(1, 2048 * 50, 1, BIOS_BOOT, "", "start")
+    system = Part(2, 2048, 40, LINUX_DATA, "ext4", "system")
+    image = made_disk(tmp_path, "gpt", (system, own), 100)
+    core_at(image, tmp_path, system.uuid, own.start)
+    made = tmp_path / "table.img"
+    command = ["plan", str(image), "--target", "98304s", "--fit", "same", "--role", "2=system"]
+    assert main([*command, "--format", "table-image", "--out", str(made)]) == 0
+    table = json.loads(run("sfdisk", "--json", made))["partitiontable"]["partitions"]
+    start = next(row["start"] for row in table if row["type"] == BIOS_BOOT)
+    assert number(made.read_bytes(), 0x5C, 8) == start != own.start

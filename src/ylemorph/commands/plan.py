@@ -43,10 +43,11 @@ def _check_image_place(out: str | None) -> None:
 
 
 def _write_table_image(made: "Plan", source: str, out: str) -> None:
-    from ..formats.documents.table_bytes import table_pieces, with_code, write_pieces
+    from ..formats.documents.table_bytes import table_pieces, write_pieces
     from ..usecases.disks import start_code_of
 
-    pieces = with_code(table_pieces(made), start_code_of(source, made))  # before a file is begun
+    # Before a file is begun; the code ends where the table's own figures begin.
+    pieces = [*table_pieces(made), *start_code_of(source, made)]
     write_file(out, lambda file: write_pieces(made, pieces, file))
 
 

@@ -31,9 +31,13 @@ def read_start_code(medium: Window, sector: int, table: Table, partitions: Itera
     return StartCode(1 + len(behind) // sector, _sum(code + behind))
 
 
-def code_pieces(medium: Window, sector: int, reach: int) -> list[tuple[int, bytes]]:
-    """The code of a disk as (byte offset, bytes), ``reach`` sectors from the first on."""
-    pieces = [(0, medium.read(0, CODE_BYTES))]
+def code_pieces(medium: Window, sector: int, reach: int, loader: int | None = None) -> list[tuple[int, bytes]]:
+    """The code of a disk as (byte offset, bytes), ``reach`` sectors from the first on; ``loader``: the sector at which
+    it goes on where that is another than on the disk itself."""
+    code = bytearray(medium.read(0, CODE_BYTES))
+    if loader is not None:
+        code[LOADER_AT : LOADER_AT + LOADER_BYTES] = loader.to_bytes(LOADER_BYTES, "little")
+    pieces = [(0, bytes(code))]
     return [*pieces, (sector, medium.read(sector, (reach - 1) * sector))] if reach > 1 else pieces
 
 

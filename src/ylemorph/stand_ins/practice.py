@@ -18,6 +18,8 @@ from ..core.fit.entries import Entry, planned_entries
 from ..core.fit.plan import Plan, PlanRow
 from ..core.sizes import div_up
 from ..formats.documents.table_bytes import identity_of, table_pieces
+from ..probe.medium import open_medium
+from ..probe.start_code import code_pieces
 from .extents import stretches
 from .starts import name_start
 from .volumes import make_volume
@@ -130,18 +132,19 @@ class Practice:
     def _write_code(self) -> None:
         """As the source has it, before the first row."""
         assert self.source is not None
-        with self.source.open("rb") as source, self.image.open("r+b") as target:
-            code = bytearray(source.read(CODE_BYTES))
-            if self.fault == "code-lost":
-                return
+        if self.fault == "code-lost":
+            return
+        start = self.plan.starting
+        with open_medium(self.source) as medium:
+            pieces = code_pieces(medium, self.sector, start.placed_reach, start.loader_now)
+        with self.image.open("r+b") as target:
+            for offset, data in pieces:
+                target.seek(offset)
+                target.write(data)
             if self.fault == "code-off":
-                code[CODE_BYTES // 2] ^= 0xFF
-            target.write(code)
-            behind = (self.plan.starting.reach - 1) * self.sector
-            if behind > 0 and not self.plan.starting.cut:
-                source.seek(self.sector)
-                target.seek(self.sector)
-                target.write(source.read(behind))
+                middle = pieces[0][1][CODE_BYTES // 2]
+                target.seek(CODE_BYTES // 2)
+                target.write(bytes([middle ^ 0xFF]))
 
     def _lose_backup(self) -> None:
         length = (div_up(GPT_ENTRIES * GPT_ENTRY_BYTES, self.sector) + 1) * self.sector

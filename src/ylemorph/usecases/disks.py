@@ -149,7 +149,8 @@ def start_code_of(name: str, plan: "Plan") -> "list[tuple[int, bytes]]":
     from ..probe.start_code import code_pieces
 
     with open_medium(name) as medium:
-        return code_pieces(medium, plan.source.logical_sector_bytes, 1 if plan.starting.cut else plan.starting.reach)
+        start = plan.starting
+        return code_pieces(medium, plan.source.logical_sector_bytes, start.placed_reach, start.loader_now)
 
 
 def read_target(text: str, sector: int, wanted: str | None) -> "Disk":

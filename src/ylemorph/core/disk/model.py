@@ -115,7 +115,7 @@ class FileSystem:
     ``allocated_bytes``: of the device, given to chunks whether full or not (btrfs). ``named_start_lba``: where the
     volume starts as its boot sector says, and as that sector's copy says. ``fallback_loader``: whether firmware that
     knows nothing of this disk finds a loader in it (rule 14.2). ``start_data``: what a Windows' start data in it name,
-    None where there are none or they cannot be read.
+    nothing where there are none or they cannot be read.
     """
 
     kind: Kind

@@ -106,6 +106,16 @@ class PlannedStart(NamedTuple):
     lost: tuple[Lost, ...] = ()
 
     @property
+    def placed_reach(self) -> int:
+        """How far the code can stand on the target: the first sector alone where the first row stands in its way."""
+        return 1 if self.cut else self.reach
+
+    @property
+    def loader_now(self) -> int | None:
+        """Where a loader stands whose numbers are set anew."""
+        return self.moved_loaders[0].now if self.patched else None
+
+    @property
     def renamed(self) -> bool:
         """Whether something names, or may name, a place that is no longer the row's."""
         return any(m.was != m.now for m in (*self.named, *self.perhaps)) or self.patched

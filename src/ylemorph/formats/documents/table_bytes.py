@@ -55,11 +55,6 @@ def _own_identity(plan: Plan) -> uuid.UUID | None:
         return None
 
 
-def with_code(pieces: Pieces, code: Pieces) -> Pieces:
-    """A table, and in front of it the code that starts a machine: it ends where the record's own figures begin."""
-    return [*pieces, *code]
-
-
 def write_pieces(plan: Plan, pieces: Pieces, file: IO[bytes]) -> None:
     """A sparse file of the target's size that holds nothing but the planned table."""
     for offset, data in pieces:
