@@ -91,6 +91,9 @@ utilities:
 	$(call bring,dump.exfat,exfatprogs)
 	$(call bring,mcopy,mtools)
 	$(call bring,pdftoppm,poppler-utils)
+	$(call bring,strace,strace)
+	$(call bring,busybox,busybox)
+	$(call bring,shellcheck,shellcheck)
 	$(call bring,hivexsh,libhivex-bin)
 	$(call bring,qemu-system-x86_64,--no-install-recommends qemu-system-x86 ovmf grub-common grub-pc-bin grub-efi-amd64-bin syslinux syslinux-common)
 

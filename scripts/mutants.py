@@ -34,6 +34,7 @@ TESTS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("core/disk/", ("tests/core/disk",)),
     ("core/fit/", ("tests/core/fit",)),
     ("core/carry/", ("tests/core/carry",)),
+    ("core/script/", ("tests/core/script", "tests/formats/documents")),
     ("core/job/", ("tests/core/job",)),
     ("core/buy/", ("tests/core/buy",)),
     ("core/checkback/", ("tests/core/checkback",)),
@@ -43,7 +44,7 @@ TESTS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("web/edge/attempts.py", ("tests/web/test_network.py", "tests/web/test_unknown.py")),
     ("web/edge/identity.py", ("tests/web/test_network.py", "tests/web/test_unknown.py")),
     ("web/edge/rights.py", ("tests/web/test_network.py", "tests/web/test_unknown.py")),
-    ("formats/documents/shell_functions.sh", ("tests/formats/documents", "tests/real/test_script.py")),
+    ("formats/documents/shell/", ("tests/formats/documents", "tests/real/test_script.py", "tests/real/test_hands.py")),
     ("formats/documents/shell_script.py", ("tests/formats/documents", "tests/real/test_script.py")),
     ("formats/documents/script_", ("tests/formats/documents", "tests/real/test_script.py")),
 )

@@ -30,7 +30,9 @@ def steps(way: Any, facts: tuple[str, ...], form: str, out: str | None, **given:
     from ..formats.own.options import facts_from
 
     made = carry_out(plan_of(**given), facts_from(_pairs(facts)), way)
-    fits = made.ground.plan.verdict in ("comfortable", "tight")
+    plan = made.ground.plan
+    # An unanswered stop ends here too (rule 16.3).
+    fits = plan.verdict in ("comfortable", "tight") and all(one.level != "stop" for one in plan.findings)
     if form == "pdf":
         from ..formats.documents.sheet import sheet_pdf
 

@@ -58,6 +58,7 @@ READ = StepRecord(
     doubt="places and table",
     two_disks=True,
     settled=lambda step: step._replace(source=step.source or step.to),
+    takes="disk",
 )
 
 

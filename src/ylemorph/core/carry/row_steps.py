@@ -55,6 +55,7 @@ COPY = StepRecord(
     effect=_copy,
     doubt="places",
     held=True,
+    takes="carried",
 )
 
 
@@ -89,6 +90,7 @@ SHRINK = StepRecord(
     effect=_shrink,
     doubt="places",
     held=True,
+    takes="smaller",
 )
 
 
@@ -116,6 +118,7 @@ GROW = StepRecord(
     effect=_grow,
     doubt="places",
     held=True,
+    takes="larger",
 )
 
 
@@ -149,6 +152,7 @@ MOVE = StepRecord(
     effect=_move,
     doubt="places",
     held=True,
+    takes="moved",
 )
 
 
@@ -199,6 +203,7 @@ CHECK = StepRecord(
     words=_check_words,
     effect=changes_nothing,
     doubt="nothing",
+    takes="looked at",
 )
 
 

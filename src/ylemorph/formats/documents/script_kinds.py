@@ -1,124 +1,166 @@
-"""What the script does for each kind of step, and what it needs for it: room for work files, and utilities."""
+"""What the script does for each kind of step, and the utilities that it needs for it."""
 
-from typing import NamedTuple, assert_never
+from typing import assert_never
 
+from ...core.carry.ground import Ground
 from ...core.disk.model import Role
 from ...core.fit.entries import planned_entries
+from ...core.script.by_script import family_of
+from ...core.sizes import MiB
 from .script_start import start_lines
-from .script_steps import ScriptStep, quoted
+from .script_steps import ScriptStep, quoted, runs_word
 from .sfdisk import plan_to_script
 
 END_OF_TABLE = "END-OF-TABLE"
 MAKING: dict[Role, tuple[str, ...]] = {"start": ("mkfs.fat",), "reserved": ()}
-FIT_TOOLS = {"ext": ("resize2fs", "e2fsck"), "ntfs": ("ntfsresize",)}
-
-
-def is_left(told: ScriptStep) -> bool:
-    """A step on a row that these utilities cannot resize; copied as a whole it still can be where it grows."""
-    if told.step.row not in told.gaps:
-        return False
-    kind = told.step.kind
-    match kind:
-        case "grow":
-            return True
-        case "copy" | "shrink":
-            return told.load.goal.length < told.load.hold.extent.length
-        case "make" | "check" | "move" | "table" | "read" | "cut" | "mend-table" | "identity" | "start-code":
-            return False
-        case _:
-            assert_never(kind)
+FIT_TOOLS = {"ext": ("resize2fs", "e2fsck"), "ntfs": ("ntfsresize",), "other": ()}
+# What says on the day what is in use and whether it was closed (rule 16.4).
+LOOK_TOOLS = {"ext": ("dumpe2fs",), "ntfs": ("ntfscat", "ntfsinfo", "ntfs-3g.probe"), "other": ()}
+USUAL_TOOLS = ("sfdisk", "dd", "od", "awk", "blkid", "cksum", "flock", "losetup", "sort")
 
 
 def _read(told: ScriptStep) -> list[str]:
-    _, length = told.new
-    if told.step.disk == "target":
-        return ['empty "$TARGET"', f'to_target "$SOURCE" 0 0 {length}', 'seen "$TARGET"']
+    if told.step.disk == "image":
+        return ['rescue "$SOURCE_BYTES"']
+    ground = told.by.ground
+    rows = [f'runs_at {word} "$SOURCE" {start} {length}' for word, start, length in _sources(ground)]
     return [
-        'dd if="$SOURCE" of="$WORK/source.img" bs=64K conv=noerror,sync,sparse status=none',
-        'stretch "$WORK/source.img" "$SOURCE_BYTES"',
+        'rm -f "$KEEP"/move-* "$KEEP"/moved-*',
+        'empty "$TARGET"',
+        *_blank([(0, MiB), (ground.plan.target.size_bytes - MiB, MiB)]),
+        "{",
+        *[f"  echo {start} {length}" for start, length in _before_rows(ground)],
+        *[f"  {row}" for row in rows],
+        '} > "$KEEP/all"',
+        'mv "$KEEP/all" "$KEEP/runs"',
+        'carry "$SOURCE" "$TARGET" 0',
     ]
 
 
+def _sources(ground: Ground) -> list[tuple[str, int, int]]:
+    """Rows of the source in their order there: by whose word they are read, start and length in bytes."""
+    loads = sorted(ground.loads, key=lambda load: load.hold.extent.start)
+    return [
+        (runs_word(family_of(load)), load.hold.extent.start * ground.sector, load.hold.extent.length * ground.sector)
+        for load in loads
+    ]
+
+
+def _before_rows(ground: Ground) -> list[tuple[int, int]]:
+    """The table and the code behind it, and the record before each logical."""
+    starts = sorted(partition.first_lba for partition in ground.plan.source.rows)
+    stretches = [(0, min(starts[0] * ground.sector, MiB))] if starts else []
+    end = 0
+    for partition in sorted(ground.plan.source.rows, key=lambda partition: partition.first_lba):
+        if partition.logical:
+            gap = min(partition.first_lba - end, MiB // ground.sector)
+            stretches.append(((partition.first_lba - gap) * ground.sector, gap * ground.sector))
+        end = partition.first_lba + partition.sectors
+    return stretches
+
+
+def _blank(stretches: list[tuple[int, int]]) -> list[str]:
+    return [f'blank "$TARGET" {start} {length}' for start, length in stretches if length > 0]
+
+
+def _file(told: ScriptStep) -> str:
+    return f'"$WORK/row-{told.row}.img"'
+
+
 def _copy(told: ScriptStep) -> list[str]:
-    if is_left(told):
+    if told.is_left:
         return []
     (start, old), (to, new), number = told.old, told.new, told.row
-    file = f'"$WORK/row-{number}.img"'
     if told.step.disk == "image":
-        return [f'bytes "$SOURCE" {start} {file} 0 {old} sparse', f"stretch {file} {old}"]
+        return [f'into_file {number} {told.runs} "$SOURCE" {start} {old}']
     if told.step.from_disk == "image":
-        return [f"work_file {number} {start} {old}", f"to_target {file} 0 {to} {new}", f"rm -f {file}"]
+        lines = []
+        if told.by.ground.whole_image and told.load.hold.fixed:
+            lines.append(f'into_file {number} {told.runs} "$WORK/source.img" {start} {old}')
+        lines.append(f"out_of_file {number} {told.runs} {new} {to}")
+        return [*lines, f"rm -f {_file(told)}"] if told.last else lines
     if new < old:
-        return [
-            f'bytes "$SOURCE" {start} {file} 0 {old} sparse',
-            f"stretch {file} {old}",
-            f"fit {told.family} {file} {new}",
-            f"to_target {file} 0 {to} {new}",
-            f"rm -f {file}",
-        ]
-    return [f'to_target "$SOURCE" {start} {to} {new}']
+        there = "there" if told.by.fits_there else "apart"
+        return [f"pack {there} {number} {told.family} {start} {old} {to} {new}"]
+    return [f"copy_row {told.runs} {start} {old} {to}"]
 
 
 def _resize(told: ScriptStep) -> list[str]:
-    if is_left(told):
+    if told.is_left:
         return []
-    (start, old), (_, new), number = told.old, told.new, told.row
+    (start, old), (_, new) = told.old, told.new
     if told.step.disk == "image":
-        return [f"work_file {number} {start} {old}", f'fit {told.family} "$WORK/row-{number}.img" {new}']
+        return [f"fit {told.family} {_file(told)} {new}"]
     disk = '"$SOURCE"' if told.step.disk == "source" else '"$TARGET"'
-    return [f"fit_there {disk} {told.entry} {told.family} {start} {old} {new}"]
+    lines = [f"fit_there {disk} {told.entry} {told.family} {start} {old} {new}"]
+    return [*lines, f"rm -f {_file(told)}"] if told.step.kind == "grow" and told.way == "through-image" else lines
 
 
 def _move(told: ScriptStep) -> list[str]:
-    return [f"slide {told.old[0]} {told.new[0]} {told.old[1]}"]
+    return [f"slide {told.row} {told.runs} {told.old[0]} {told.new[0]} {told.old[1]}"]
 
 
 def _table(told: ScriptStep) -> list[str]:
     """A backup that was written back has brought the code of the first sector; without wiping it stays."""
-    plan, restored = told.carrying.ground.plan, told.way == "restore"
-    wipe = "never" if restored else "always"
+    plan, restored = told.by.ground.plan, told.way == "restore"
     lines = [] if restored else ['empty "$TARGET"']
-    lines += [f"sfdisk --quiet --wipe {wipe} --wipe-partitions never \"$TARGET\" <<'{END_OF_TABLE}'"]
-    lines += [*plan_to_script(plan).splitlines(), END_OF_TABLE]
+    lines += _blank(_ends(told, restored=restored))
+    body = [line for line in plan_to_script(plan).splitlines() if not line.startswith("label")]
+    lines += [f"write_table {'never' if restored else 'always'} <<'{END_OF_TABLE}'", *body, END_OF_TABLE]
     if plan.identity == "keep":
         # What the survey does not know is asked of the source itself.
-        if not plan.source.table_id:
-            lines.append('sfdisk --quiet --disk-id "$TARGET" "$(sfdisk --disk-id "$SOURCE")"')
         for entry in planned_entries(plan):
             if plan.frame.table == "gpt" and entry.row is not None and not entry.uuid and entry.row not in _made(told):
                 asked = f'"$(sfdisk --part-uuid "$SOURCE" {entry.row})"'
                 lines.append(f'sfdisk --quiet --part-uuid "$TARGET" {entry.number} {asked}')
+        lines.append('flush "$TARGET"')
     return lines
 
 
+def _ends(told: ScriptStep, *, restored: bool) -> list[tuple[int, int]]:
+    """Where old marks would stand: at both ends of the disk and of each new row, but never where content stands."""
+    ground = told.by.ground
+    size = ground.plan.target.size_bytes
+    places = [(0, size)] if not restored else []
+    held = {}
+    if restored:
+        held = {load.number: load.placed.stop * ground.sector for load in ground.loads}
+    stretches = []
+    for goal in ground.goals:
+        if goal.extent is None:
+            continue
+        start, stop = goal.extent.start * ground.sector, goal.extent.stop * ground.sector
+        if goal.row in held:
+            begin = max(held[goal.row], stop - MiB)
+            stretches.append((begin, stop - begin))
+        else:
+            places.append((start, stop - start))
+    for start, length in places:
+        if length <= 2 * MiB:
+            stretches.append((start, length))
+        else:
+            stretches += [(start, MiB), (start + length - MiB, MiB)]
+    return stretches
+
+
 def _made(told: ScriptStep) -> set[int]:
-    return {row.number for row, _ in told.carrying.ground.made}
+    return {row.number for row, _ in told.by.ground.made}
 
 
 def _make(told: ScriptStep) -> list[str]:
-    row = told.carrying.ground.plan.row(told.row)
+    row = told.by.ground.plan.row(told.row)
     start, length = told.new
+    lines = _blank([(start, min(length, MiB)), (max(start, start + length - MiB), min(length, MiB))])
     fs = row.row.fs
     if row.role == "reserved":
-        return []
+        return lines
     if row.role == "start":
         command = f"mkfs.fat -F 32 -h {start // told.sector}"
     else:
         command = "mkswap"
         command += f" -U {quoted(fs.uuid)}" if fs and fs.uuid else ""
         command += f" -L {quoted(fs.label)}" if fs and fs.label else ""
-    file = f'"$WORK/row-{told.entry}.img"'
-    return [
-        'if apart "$TARGET"; then',
-        f'  part=$(there "$TARGET" {told.entry})',
-        f'  {command} "$part" > /dev/null',
-        "else",
-        f"  stretch {file} {length}",
-        f"  {command} {file} > /dev/null",
-        f"  to_target {file} 0 {start} {length}",
-        f"  rm -f {file}",
-        "fi",
-    ]
+    return [*lines, f"make_there {told.entry} {start} {length} {command}"]
 
 
 def _check(told: ScriptStep) -> list[str]:
@@ -126,9 +168,12 @@ def _check(told: ScriptStep) -> list[str]:
         return []
     start, length = told.old
     if told.step.disk == "image":
-        return [f"work_file {told.row} {start} {length}", f'ask {told.family} "$WORK/row-{told.row}.img"']
+        lines = []
+        if told.by.ground.whole_image:
+            lines.append(f'into_file {told.row} {told.runs} "$WORK/source.img" {start} {length}')
+        return [*lines, f"ask {told.family} {_file(told)}"]
     disk = '"$SOURCE"' if told.step.disk == "source" else '"$TARGET"'
-    return [f"ask_there {disk} {told.entry} {told.family} {start}"]
+    return [f"ask_there {disk} {told.entry} {told.family} {start} {length}"]
 
 
 def lines_of(told: ScriptStep) -> list[str]:  # noqa: PLR0911  # one for each kind
@@ -150,90 +195,32 @@ def lines_of(told: ScriptStep) -> list[str]:  # noqa: PLR0911  # one for each ki
         case "check":
             return _check(told)
         case "mend-table":
-            return ['sfdisk --quiet --relocate gpt-bak-std "$TARGET"', 'seen "$TARGET"']
+            return ['sfdisk --quiet --relocate gpt-bak-std "$TARGET"', 'flush "$TARGET"']
         case "start-code":
             return start_lines(told)
-        case "cut" | "identity":  # no way cuts; a table without a label-id gets a new one
+        case "cut" | "identity":  # no way cuts; the table was written with its identity
             return []
         case _:
             assert_never(kind)
 
 
-class _Room(NamedTuple):
-    """Bytes of work files for one step: while it lasts, and where one of the disks is a file; ``kept`` under a key
-    afterwards, or given up."""
-
-    passing: int = 0
-    for_file: int = 0
-    kept: tuple[int, int] | None = None
-    given_up: int | None = None
-
-
-WHOLE = 0  # the key of a whole image; rows have their numbers
-
-
-def room_needed(told: list[ScriptStep]) -> tuple[int, int]:
-    """Bytes that work files take at most: between devices, and where one of the disks is a file."""
-    standing: dict[int, int] = {}
-    between = in_files = 0
-    for one in told:
-        room = _room(one, standing)
-        if room.kept is not None:
-            standing[room.kept[0]] = room.kept[1]
-        kept = sum(standing.values()) + room.passing
-        between, in_files = max(between, kept), max(in_files, kept + room.for_file)
-        if room.given_up is not None:
-            standing.pop(room.given_up, None)
-    return between, max(between, in_files)
-
-
-def _room(told: ScriptStep, standing: dict[int, int]) -> _Room:
-    step = told.step
-    if is_left(told) or step.to is None:
-        return _Room()
-    old, new = told.old[1] if step.source else 0, told.new[1]
-    if step.disk == "image" and step.kind in ("read", "copy", "shrink", "check"):
-        return _Room(kept=(WHOLE if step.row is None else step.row, max(old, new)))
-    kind = step.kind
-    match kind:
-        case "make":
-            return _Room(for_file=new)
-        case "copy":
-            return _copy_room(told, old, new, standing)
-        case "shrink" | "grow":
-            return _Room(for_file=max(old, new))
-        case "read" | "check" | "move" | "table" | "cut" | "mend-table" | "identity" | "start-code":
-            return _Room()
-        case _:
-            assert_never(kind)
-
-
-def _copy_room(told: ScriptStep, old: int, new: int, standing: dict[int, int]) -> _Room:
-    """To the target: what is packed on the way, or comes out of a whole image, passes through a file of its own."""
-    if told.step.from_disk == "image":
-        return _Room(0 if told.row in standing else old, given_up=told.row)
-    return _Room(old if new < old else 0)
-
-
 def tools_needed(told: list[ScriptStep]) -> list[str]:
     """The utilities that must be there."""
-    return sorted({"sfdisk", "dd"}.union(*(_tools(one) for one in told if not is_left(one))))
+    looks = (LOOK_TOOLS[one.family] for one in told if one.step.row is not None and one.step.kind == "copy")
+    return sorted({*USUAL_TOOLS}.union(*(_tools(one) for one in told if not one.is_left), *looks))
 
 
 def _tools(told: ScriptStep) -> tuple[str, ...]:
     step, kind = told.step, told.step.kind
     match kind:
         case "make":
-            role = told.carrying.ground.plan.row(told.row).role
+            role = told.by.ground.plan.row(told.row).role
             return MAKING.get(role, ("mkswap",))
         case "check":
-            return FIT_TOOLS.get(told.family, ()) if step.row is not None else ()
+            return FIT_TOOLS[told.family] if step.row is not None else ()
         case "copy" | "shrink" | "grow":
-            resizes = step.source and step.to and step.source.length != step.to.length
-            return FIT_TOOLS.get(told.family, ()) if resizes else ()
-        case "start-code":
-            return ("od", "awk")
-        case "read" | "move" | "table" | "cut" | "mend-table" | "identity":
+            return FIT_TOOLS[told.family] if told.by.resizes else ()
+        case "start-code" | "read" | "move" | "table" | "cut" | "mend-table" | "identity":
             return ()
         case _:
             assert_never(kind)

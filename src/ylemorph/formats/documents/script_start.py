@@ -11,7 +11,7 @@ def start_lines(told: ScriptStep) -> list[str]:
 
 
 def _code_lines(told: ScriptStep) -> list[str]:
-    image = '"$WORK/source.img"' if told.carrying.ground.whole_image else '"$WORK/start.img"'
+    image = '"$WORK/source.img"' if told.by.ground.whole_image else '"$WORK/start.img"'
     places = {"source": '"$SOURCE"', "image": image, "target": '"$TARGET"'}
     source, target = places[told.step.from_disk or "source"], places[told.step.disk]
     lines = [f"bytes {source} 0 {target} 0 {CODE_BYTES}"]
@@ -23,7 +23,7 @@ def _code_lines(told: ScriptStep) -> list[str]:
 
 def _behind(told: ScriptStep) -> int:
     """Bytes of code behind the first sector that go over; none where they would stand in the target's first row."""
-    plan = told.carrying.ground.plan
+    plan = told.by.ground.plan
     start = plan.starting
     if plan.frame.table == "gpt" or start.cut:
         return 0
@@ -35,7 +35,7 @@ def _behind(told: ScriptStep) -> int:
 
 
 def _named_lines(told: ScriptStep) -> list[str]:
-    start = told.carrying.ground.plan.starting
+    start = told.by.ground.plan.starting
     lines = []
     for moved in (*start.named, *start.perhaps):
         kind = moved.row.fs.kind if moved.row.fs is not None else "unknown"
@@ -45,6 +45,6 @@ def _named_lines(told: ScriptStep) -> list[str]:
 
 
 def _loader_lines(told: ScriptStep) -> list[str]:
-    start = told.carrying.ground.plan.starting
+    start = told.by.ground.plan.starting
     moves = start.moved_loaders
     return [f'rename_loader "$TARGET" {moved.now * told.sector} {moved.was} {moved.now}' for moved in moves]

@@ -1,19 +1,33 @@
 """The steps as a POSIX shell script for an ordinary Linux with its own utilities; it only prints without ``--go``.
 
-What those utilities cannot do is said before anything begins, and left as a named gap.
+The functions that it is made of stand in the folder ``shell``, one file for each concern; here are the figures of one
+plan and the calls of its steps. What those utilities cannot do is said before anything begins, and left as a named gap.
+Before anything is written both disks are looked at (rule 16.2 to 16.4); a journal in the folder for work files, or
+beside the script, says how far it is, so that ``--resume`` goes on at the step that was cut off (16.7).
 """
 
+import hashlib
 from collections.abc import Iterator
 from importlib.resources import files
 
 from ...core.carry.carrying import Carrying
+from ...core.carry.sequence import Sequence
 from ...core.carry.step_kinds import words_of
 from ...core.carry.ways import WAY_KINDS
+from ...core.disk.compare import confirms
 from ...core.errors import BadOption
 from ...core.fit.entries import planned_entries
 from ...core.plain import plain_line
-from .script_kinds import is_left, lines_of, room_needed, tools_needed
-from .script_steps import ScriptStep, gaps_of, quoted
+from ...core.script.by_script import again_from, by_script, family_of, gaps_of
+from ...core.script.price import whole_room, work_room
+from .script_kinds import lines_of, tools_needed
+from .script_steps import ScriptStep, quoted
+
+PARTS = ("said", "disks", "runs", "carry", "resize", "start", "look")
+USAGE = "sh FILE [--go] [--resume] [--no-verify] [--overwrite TEXT] [--log FILE] [--tell URL] SOURCE TARGET [WORKDIR]"
+ENDINGS = (
+    "0 done, 1 a step failed, 2 refused before anything was written, 3 done but for named gaps, 130 and 143 stopped"
+)
 
 
 def script_of(carrying: Carrying) -> str:
@@ -21,79 +35,155 @@ def script_of(carrying: Carrying) -> str:
     way, sequence = carrying.way, carrying.sequence
     if way is None or sequence is None:
         raise BadOption("there is no way to carry this plan out", at="--format", mend="mend the plan first")
-    gaps = list(gaps_of(carrying))
-    without = frozenset(number for number, _ in gaps)
-    numbers = {entry.row: entry.number for entry in planned_entries(carrying.ground.plan) if entry.row is not None}
-    told = [ScriptStep(carrying, way.key, step, without, numbers) for step in sequence.steps]
-    lines = [*_head(carrying, told, [text for _, text in gaps])]
-    lines += files(__package__).joinpath("shell_functions.sh").read_text("utf-8").splitlines()
-    lines += [
-        "",
-        "# --- go " + "-" * 111,
-        "",
-        "trap ended EXIT",
-        "trap 'exit 130' INT",
-        "trap 'exit 143' TERM",
-        "look_first",
-        "",
-    ]
+    gaps = [text for _, text in gaps_of(carrying.ground)]
+    told = _told(carrying, sequence)
+    lines = [*_head(carrying, sequence, told, gaps), "", functions()]
+    lines += ["# --- go " + "-" * 111, "", "trap ended EXIT", "trap 'exit 130' INT", "trap 'exit 143' TERM"]
+    lines += ["look_first", "set_out", ""]
     for number, one in enumerate(told, 1):
-        lines += [f"step {number} {quoted(_say(one))}", *lines_of(one), ""]
-    lines += ["finished=yes", "now=done", f"say {quoted(_ending(told, gaps))}"]
+        lines.append(f"if step {number} {again_from(sequence.steps, number - 1)} {quoted(_say(one))}; then")
+        lines += [*lines_of(one), "step_done", "fi", ""]
+    lines += [f"finish {3 if gaps else 0} {quoted(_ending(told, gaps))}"]
     return "\n".join(lines) + "\n"
 
 
-def _head(carrying: Carrying, told: list[ScriptStep], gaps: list[str]) -> Iterator[str]:
-    ground = carrying.ground
-    source, target, way = ground.plan.source, ground.plan.target, told[0].way
+def functions() -> str:
+    """What the steps are made of, as text."""
+    folder = files(__package__).joinpath("shell")
+    return "\n".join(folder.joinpath(f"{part}.sh").read_text("utf-8") for part in PARTS)
+
+
+def _told(carrying: Carrying, sequence: Sequence) -> list[ScriptStep]:
+    numbers = {entry.row: entry.number for entry in planned_entries(carrying.ground.plan) if entry.row is not None}
+    steps = by_script(carrying.ground, sequence.way, sequence.steps)
+    grown = {one.step.row for one in steps if one.step.kind == "grow" and not one.is_left}
+    return [ScriptStep(carrying, one, numbers, one.step.row not in grown) for one in steps]
+
+
+def fingerprint_of(sequence: Sequence) -> str:
+    """The same for the same steps between disks of the same sizes: by it a log and a journal know their plan."""
+    steps = [
+        (step.kind, step.disk, step.row, step.from_disk, step.source and (*step.source,), step.to and (*step.to,))
+        for step in sequence.steps
+    ]
+    disks = sorted((name, *shape) for name, shape in sequence.disks.items())
+    return hashlib.sha256(repr((sequence.way, disks, steps)).encode()).hexdigest()[:32]
+
+
+def _head(carrying: Carrying, sequence: Sequence, told: list[ScriptStep], gaps: list[str]) -> Iterator[str]:
+    source, target, way = carrying.ground.plan.source, carrying.ground.plan.target, sequence.way
     warns = (
         "It makes rows on the SOURCE smaller: have a backup." if way == "shrink-first" else "The source is only read."
     )
     title = f"{WAY_KINDS[way].name}: {source.model or 'source'} to {target.model or 'target'}. {warns}"
     yield "#!/bin/sh"
     yield f"# {plain_line(title)}"
-    yield "# sh FILE [--go] SOURCE TARGET [WORKDIR]; without --go it prints what it would do and changes nothing."
+    yield f"# {USAGE}"
+    yield "# Without --go it prints what it would do and changes nothing."
+    yield f"# Exit status: {ENDINGS}"
     yield "set -eu"
     yield "export LC_ALL=C"
-    yield f"STEPS={len(told)} SECTOR={ground.sector}"
-    yield f"SOURCE_BYTES={source.size_bytes} TARGET_BYTES={target.size_bytes}"
-    yield f"TARGET_SERIAL={quoted(target.serial)}"
-    rows = [f"{partition.first_lba}:{partition.sectors}" for partition in source.rows]
-    first = source.rows[0].number if source.rows else 1
-    yield f"SOURCE_ROWS={quoted(' '.join(rows))} SOURCE_COUNT={len(rows)} FIRST_ROW={first}"
-    between, in_files = room_needed(told)
-    yield f"ROOM_DEVICE={between} ROOM_FILE={in_files}"
-    yield f"TOOLS={quoted(' '.join(tools_needed(told)))}"
+    yield f"FILE=$0 PLAN={fingerprint_of(sequence)} TITLE={quoted(title)}"
+    yield from _figures(carrying, sequence, told)
     yield ""
-    yield 'go=no; if [ "${1:-}" = --go ]; then go=yes; shift; fi'
+    yield from _arguments()
     yield "show() {"
-    for text in [title, *gaps, *(f"{n}. {_say(one)}" for n, one in enumerate(told, 1))]:
+    for text in [title, *gaps, *_whole_rows(carrying), *(f"{n}. {_say(one)}" for n, one in enumerate(told, 1))]:
         yield f"  printf '%s\\n' {quoted(text)}"
     yield "}"
     yield 'if [ "$go" = no ]; then'
     yield "  show"
-    yield "  printf '%s\\n' 'Nothing was changed. To do it: sh FILE --go SOURCE TARGET [WORKDIR]'"
+    yield f"  printf '%s\\n' {quoted(f'Nothing was changed. To do it: {USAGE}'.replace('[--go]', '--go'))}"
     yield "  exit 0"
     yield "fi"
     yield "if [ $# -lt 2 ] || [ $# -gt 3 ]; then"
-    yield "  printf '%s\\n' 'Refused: give SOURCE, TARGET and where it is needed a folder for work files' >&2"
-    yield "  exit 2"
+    yield "  wrong 'give SOURCE, TARGET and where it is needed a folder for work files'"
     yield "fi"
-    yield "SOURCE=$1 TARGET=$2 WORK=${3:-}"
-    for text in [warns, *gaps]:
+    yield "SOURCE=$1 TARGET=$2 WORK=${3:-} KEEP='' LOG=''"
+    yield "case $SOURCE in -*) SOURCE=./$SOURCE ;; esac"
+    yield "case $TARGET in -*) TARGET=./$TARGET ;; esac"
+    for text in [warns, *gaps, *_whole_rows(carrying)]:
         yield f"printf '%s\\n' {quoted(text)}"
-    yield ""
+
+
+def _figures(carrying: Carrying, sequence: Sequence, told: list[ScriptStep]) -> Iterator[str]:
+    """What the script knows of the plan and of both disks."""
+    ground = carrying.ground
+    plan, source, target = ground.plan, ground.plan.source, ground.plan.target
+    steps = [one.by for one in told]
+    tables = [number for number, one in enumerate(told, 1) if one.step.kind == "table"]
+    rows = " ".join(f"{partition.first_lba}:{partition.sectors}" for partition in source.rows)
+    confirmed = confirms(plan.options.overwrite, target, source)
+    held = "".join(f"{partition.first_lba}:{partition.sectors} " for partition in target.rows)
+    stops = [one.text() for one in plan.findings if one.level == "stop" and one.code != "target-holds-data"]
+    label = "dos" if plan.frame.table == "mbr" else "gpt"
+    yield f"STEPS={len(told)} SECTOR={ground.sector} LABEL={label} TABLE_STEP={tables[0] if tables else 0}"
+    yield f"SOURCE_BYTES={source.size_bytes} TARGET_BYTES={target.size_bytes}"
+    yield f"SOURCE_SERIAL={quoted(source.serial)} TARGET_SERIAL={quoted(target.serial)}"
+    changes = "yes" if sequence.way == "shrink-first" else "no"
+    yield f"SOURCE_ID={quoted(source.table_id.lower())} SOURCE_CHANGES={changes}"
+    yield f"SOURCE_ROWS={quoted(rows)} SOURCE_COUNT={len(source.rows)}"
+    keeps = plan.identity == "keep"
+    yield f"KEEPS_ID={'yes' if keeps else 'no'} PLANNED_ID={quoted(source.table_id.lower() if keeps else '')}"
+    yield f"CONFIRMED={'yes' if confirmed else 'no'} HELD_ID={quoted(target.table_id.lower())} HELD_ROWS='{held}'"
+    yield f"ROOM={work_room(steps)} ROOM_WHOLE={whole_room(steps)}"
+    yield f"TOOLS={quoted(' '.join(tools_needed(told)))}"
+    yield f"STOPS={quoted(' '.join(stops))}"
+    yield "ROWS=" + "'" + "\n".join(quoted(line)[1:-1] for line in _known_rows(carrying)) + "'"
+
+
+def _known_rows(carrying: Carrying) -> Iterator[str]:
+    """Of each row that goes over: where it stands in bytes, what looks at it, its own identity, and its name."""
+    ground = carrying.ground
+    if ground.whole_image:  # nothing is read of it before it is read whole (rule 13.1)
+        return
+    for load in sorted(ground.loads, key=lambda load: load.hold.extent.start):
+        fs = load.row.row.fs
+        signs = "".join(c for c in (fs.uuid if fs else "") if c.isalnum()).upper() or "-"
+        extent = load.hold.extent
+        place = f"{extent.start * ground.sector} {extent.length * ground.sector}"
+        yield f"{place} {family_of(load)} {signs} {load.row.row.name_and_number}"
+
+
+def _arguments() -> Iterator[str]:
+    yield "go=no resume=no VERIFY=yes overwrite='' log='' tell=''"
+    yield "wrong() { printf 'Refused: %s\\n' \"$*\" >&2; exit 2; }"
+    yield "while [ $# -gt 0 ]; do"
+    yield "  case $1 in"
+    yield "    --go) go=yes ;;"
+    yield "    --resume) resume=yes ;;"
+    yield "    --no-verify) VERIFY=no ;;"
+    yield "    --overwrite | --log | --tell)"
+    yield '      [ $# -gt 1 ] || wrong "$1 wants a word behind it"'
+    yield "      case $1 in --overwrite) overwrite=$2 ;; --log) log=$2 ;; --tell) tell=$2 ;; esac"
+    yield "      shift ;;"
+    yield "    --) shift; break ;;"
+    yield '    -*) [ ! -e "./$1" ] || break; wrong "$1 is no option of this script" ;;'
+    yield "    *) break ;;"
+    yield "  esac"
+    yield "  shift"
+    yield "done"
+
+
+def _whole_rows(carrying: Carrying) -> Iterator[str]:
+    """Rows of which nobody can tell what is used, said before."""
+    ground = carrying.ground
+    names = [load.row.row.name_and_number for load in ground.loads if family_of(load) == "other"]
+    if ground.whole_image:
+        yield "The source is read whole, past read errors."
+    elif names:
+        yield f"Read and written whole, used or not: {', '.join(names)}."
 
 
 def _say(told: ScriptStep) -> str:
-    text = words_of(told.carrying.ground, told.way, told.step).say
-    return f"{text} (left for you)" if is_left(told) else text
+    text = words_of(told.by.ground, told.way, told.step).say
+    return f"{text} (left for you)" if told.is_left else text
 
 
-def _ending(told: list[ScriptStep], gaps: list[tuple[int, str]]) -> str:
+def _ending(told: list[ScriptStep], gaps: list[str]) -> str:
     """What is left to do, said last."""
-    left = ["Left for you: " + " ".join(text for _, text in gaps)] if gaps else []
-    if any(load.row.kind == "ntfs" and not load.hold.fixed for load in told[0].carrying.ground.loads):
+    left = ["Left for you: " + " ".join(gaps)] if gaps else []
+    if any(load.row.kind == "ntfs" and not load.hold.fixed for load in told[0].by.ground.loads):
         left.append(
             "The utility asks for a check of each NTFS that was resized: let the system make it at its first start."
         )

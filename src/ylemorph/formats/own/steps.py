@@ -11,6 +11,8 @@ from ...core.carry.sequence import DiskName, Sequence, Shape, StartGoal, Step
 from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
 from ...core.carry.ways import WAY_KINDS, Way
+from ...core.script.by_script import by_script
+from ...core.script.price import price_of
 from ...core.sizes import Extent, Units
 from .options import facts_to_data
 from .plan import plan_to_data
@@ -24,6 +26,7 @@ if TYPE_CHECKING:
         KeptStep,
         PlaceModel,
         RehearsalModel,
+        ScriptModel,
         ShapeModel,
         StartModel,
         StepModel,
@@ -93,6 +96,7 @@ def way_to_data(carrying: Carrying, way: Way, units: Units) -> "WayModel":
         "seconds": list(way.seconds) if way.seconds else None,
         "workspace_bytes": way.workspace_bytes,
         "changes_source": way.changes_source,
+        "script": _script_to_data(carrying, way),
         "name": kind.name,
         "what": kind.what,
         "risks": kind.risks,
@@ -102,6 +106,20 @@ def way_to_data(carrying: Carrying, way: Way, units: Units) -> "WayModel":
         "write_bytes": way.write_bytes,
         "steps": 0 if way.steps is None else len(way.steps),
         "open_needs": list(way.open_needs),
+    }
+
+
+def _script_to_data(carrying: Carrying, way: Way) -> "ScriptModel | None":
+    if not way.possible or not way.steps:
+        return None
+    price = price_of(by_script(carrying.ground, way.key, way.steps))
+    return {
+        "read_bytes": price.read_bytes,
+        "write_bytes": price.write_bytes,
+        "workspace_bytes": price.workspace_bytes,
+        "seconds": list(price.seconds),
+        "by_hand": list(price.by_hand),
+        "time": time_range(price.seconds),
     }
 
 

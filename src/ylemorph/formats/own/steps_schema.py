@@ -14,6 +14,17 @@ from .wire import JsonSchema, Shape, json_schema
 Seconds = list[int]
 
 
+class ScriptModel(Shape):
+    """What our script for a way reads of the source, writes to the target and takes of a folder for work files."""
+
+    read_bytes: Annotated[int | None, Field(description="Null where it is not known")]
+    write_bytes: int | None
+    workspace_bytes: int
+    seconds: Seconds
+    by_hand: Annotated[list[str], Field(description="What it leaves to a person")]
+    time: str
+
+
 class WayModel(Shape):
     key: WayKey
     possible: bool
@@ -21,6 +32,7 @@ class WayModel(Shape):
     seconds: Seconds | None
     workspace_bytes: int
     changes_source: bool
+    script: Annotated[ScriptModel | None, Field(description="Null where there is no script; why says so")]
     name: str
     what: str
     risks: str

@@ -1,0 +1,1 @@
+"""What our script does of a plan: how each step is done by an ordinary Linux's utilities, and what that takes."""

@@ -1,0 +1,207 @@
+"""What the script reads, writes and takes (rule 13.2b), as it does it; figures of the same survey as the copier's."""
+
+from typing import NamedTuple, assert_never
+
+from ..carry.ground import Ground, Load
+from ..carry.sequence import WayKey
+from ..carry.step_kinds import record_of
+from ..carry.times import BY_SECTOR, added, spent
+from ..carry.ways import Way
+from ..sizes import MiB
+from .by_script import ENDS_BYTES, ByScript, by_script, family_of, gaps_of
+
+WHOLE = 0  # the key of a whole image among the work files; rows have their numbers
+BLANKED_BYTES = 2 * MiB  # at the ends of each new row and of the disk (rule 16.6)
+
+
+class Taken(NamedTuple):
+    """What one step takes: bytes read of the source, written to the target or moved on it, None where it is not known.
+
+    ``passing``: bytes of work files while it lasts; ``kept``: what stands under a key afterwards; ``dropped``: what is
+    given up with it.
+    """
+
+    read: int | None = 0
+    written: int | None = 0
+    passing: int = 0
+    kept: tuple[int, int] | None = None
+    dropped: int | None = None
+
+
+class ScriptPrice(NamedTuple):
+    """Bytes read of the source, written to the target, of work files at their most; seconds; what is left to do."""
+
+    read_bytes: int | None
+    write_bytes: int | None
+    workspace_bytes: int
+    seconds: tuple[int, int]
+    by_hand: tuple[str, ...]
+
+
+def price_of(steps: list[ByScript]) -> ScriptPrice:
+    ground = steps[0].ground
+    taken = [_taken(one) for one in steps]
+    blanked = BLANKED_BYTES * (sum(goal.extent is not None for goal in ground.goals) + 1)
+    written = _sum([blanked, *[one.written for one in taken]])
+    return ScriptPrice(
+        _sum([one.read for one in taken]),
+        written,
+        work_room(steps),
+        added(*[_seconds(one, what) for one, what in zip(steps, taken, strict=True)]),
+        tuple(text for _, text in gaps_of(ground)),
+    )
+
+
+def prices_of(ground: Ground, ways: tuple[Way, ...]) -> dict[WayKey, ScriptPrice]:
+    """Of each way that has steps."""
+    return {way.key: price_of(by_script(ground, way.key, way.steps)) for way in ways if way.steps}
+
+
+def _sum(figures: list[int | None]) -> int | None:
+    total = 0
+    for figure in figures:
+        if figure is None:
+            return None
+        total += figure
+    return total
+
+
+def used_bytes(load: Load, sector: int) -> int | None:
+    """What the script carries of a row: what is in use where a utility tells, else all of it."""
+    whole = load.hold.extent.length * sector
+    if family_of(load) == "other":
+        return whole
+    fs = load.row.row.fs
+    if fs is None or fs.used_bytes is None:
+        return None
+    return min(whole, fs.used_bytes + ENDS_BYTES)
+
+
+def _packed(one: ByScript) -> int | None:
+    return one.ground.packed(one.load)
+
+
+def _taken(one: ByScript) -> Taken:  # noqa: PLR0911  # one for each kind
+    if one.is_left:
+        return Taken()
+    takes = record_of(one.step.kind).takes
+    match takes:
+        case "disk":
+            return _read(one)
+        case "carried":
+            return _copy(one)
+        case "smaller":
+            return _shrink(one)
+        case "moved":
+            return Taken(written=used_bytes(one.load, one.ground.sector))
+        case "looked at":
+            return Taken(kept=(one.row, _least_known(one))) if _comes_out_of_image(one) else Taken()
+        case "larger":
+            return Taken(dropped=one.row)
+        case "nothing":
+            return Taken()
+        case _:
+            assert_never(takes)
+
+
+def _read(one: ByScript) -> Taken:
+    """A failing disk whole; a backup as far as its rows are used."""
+    ground = one.ground
+    if one.step.disk == "image":
+        size = ground.plan.source.size_bytes
+        return Taken(size, 0, kept=(WHOLE, size))
+    used = _sum([used_bytes(load, ground.sector) for load in ground.loads])
+    return Taken(used, used)
+
+
+def _copy(one: ByScript) -> Taken:
+    used = used_bytes(one.load, one.ground.sector)
+    if one.step.disk == "image":
+        return Taken(used, 0, kept=(one.row, _least_known(one)))
+    if one.step.from_disk == "image":
+        passing = _least_known(one) if one.ground.whole_image and one.load.hold.fixed else 0
+        return Taken(0, used, passing, dropped=None if _grows(one) else one.row)
+    if not one.resizes:
+        return Taken(used, used)
+    packed = _packed(one)
+    if one.fits_there:
+        return Taken(used, _sum([used, packed]))
+    return Taken(used, used, passing=_least_known(one) + _to_pack(one))
+
+
+def _shrink(one: ByScript) -> Taken:
+    if one.step.disk == "image":
+        return Taken(kept=(one.row, min(one.old[1], _least_known(one) + _to_pack(one))))
+    return Taken(written=_packed(one) if one.step.disk == "target" else 0)
+
+
+def _least_known(one: ByScript) -> int:
+    """What is used, else the whole row: room is asked for before anything is known better."""
+    used = used_bytes(one.load, one.ground.sector)
+    return one.load.hold.extent.length * one.ground.sector if used is None else used
+
+
+def _to_pack(one: ByScript) -> int:
+    packed = _packed(one)
+    return min(_least_known(one), one.old[1] - one.new[1]) if packed is None else packed
+
+
+def _grows(one: ByScript) -> bool:
+    """By the script: its work file is kept until that is done."""
+    longer = one.load.goal.length > one.load.hold.extent.length
+    return longer and not one.load.hold.fixed and one.row not in one.without
+
+
+def _comes_out_of_image(one: ByScript) -> bool:
+    """A row of a whole image gets a file of its own when it is first looked at."""
+    return one.step.disk == "image" and one.ground.whole_image
+
+
+def work_room(steps: list[ByScript]) -> int:
+    """Bytes that work files take at most."""
+    standing: dict[int, int] = {}
+    most = 0
+    for one in steps:
+        taken = _taken(one)
+        if taken.kept is not None:
+            standing[taken.kept[0]] = taken.kept[1]
+        most = max(most, sum(standing.values()) + taken.passing)
+        if taken.dropped is not None:
+            standing.pop(taken.dropped, None)
+    return most
+
+
+def whole_room(steps: list[ByScript]) -> int:
+    """The same where the machine gives no loop devices, so that nobody can tell what is in use: rows at their length,
+    and one more while it is resized."""
+    most = kept = 0
+    for one in steps:
+        if one.step.source is None or one.step.row is None:
+            continue
+        if one.step.disk == "image" and one.step.kind == "copy":
+            kept += one.old[1]
+        most = max(most, one.old[1], one.new[1]) if one.resizes else most
+    made = [place.length * steps[0].ground.sector for _, place in steps[0].ground.made] if steps else []
+    whole = steps[0].ground.plan.source.size_bytes if steps and steps[0].ground.whole_image else 0
+    rows = sum(load.hold.extent.length for load in steps[0].ground.loads) * steps[0].ground.sector if whole else 0
+    return whole + rows + kept + max([most, *made])
+
+
+def _seconds(one: ByScript, taken: Taken) -> tuple[int, int]:
+    """As the step takes by hand where no bytes go from disk to disk; else at the rate of the disks, and read back."""
+    step, ground = one.step, one.ground
+    if record_of(step.kind).takes not in ("disk", "carried", "moved") or one.is_left:
+        return step.seconds
+    read, written = taken.read, taken.written
+    moved = read if read or step.disk == "image" else written
+    if step.from_disk == "image":
+        rate = ground.paths["image", "target"]
+    elif step.disk == "image":
+        rate = ground.paths["source", "image"]
+    else:
+        rate = ground.paths["source", "target"]
+    most = one.old[1] if step.row is not None else ground.plan.source.size_bytes
+    there = ground.rates[step.disk]
+    fixed = (2, 30)
+    copied = spent(fixed, moved, rate, BY_SECTOR, most)
+    return added(copied, spent((0, 0), moved, there, BY_SECTOR, most))

@@ -1,0 +1,184 @@
+# --- bytes: carried, read back, moved ---------------------------------------------------------------------------------
+
+# bytes IN FROM OUT TO LENGTH [conv]: LENGTH bytes of IN at FROM into OUT at TO
+bytes() {
+  dd if="$1" of="$3" bs=1M skip="$2" seek="$4" count="$5" status=none \
+    iflag=skip_bytes,count_bytes,fullblock oflag=seek_bytes conv="notrunc,fsync${6:+,$6}" || fail "$3 cannot be written"
+}
+# stretch FILE LENGTH: the file ends there, longer or shorter
+stretch() { dd if=/dev/null of="$1" bs=1 count=0 seek="$2" status=none || fail "$1 cannot be written"; }
+# blank DISK FROM LENGTH
+blank() { bytes /dev/zero 0 "$1" "$2" "$3"; }
+# empty FILE: a file that stands for a disk becomes blank, so that copies into it stay sparse; cut off, it is as it was
+empty() {
+  if [ -f "$1" ]; then
+    new=$(real "$1").blank
+    : > "$new"
+    stretch "$new" "$TARGET_BYTES"
+    mv -f "$new" "$(real "$1")"
+  fi
+}
+# take FILE SHIFT: the stretches of the batch, one after the other
+take() {
+  while read -r start long; do
+    dd if="$1" bs=1M skip=$((start + $2)) count="$long" iflag=skip_bytes,count_bytes,fullblock status=none || return 1
+  done < "$KEEP/batch"
+}
+# give FILE SHIFT CONV: what comes in goes to the places of the batch
+give() {
+  while read -r start long <&5; do
+    dd of="$1" bs=1M seek=$((start + $2)) count="$long" iflag=count_bytes,fullblock oflag=seek_bytes conv="$3" \
+      status=none || return 1
+  done 5< "$KEEP/batch"
+}
+# through IN OUT SHIFT CONV LENGTH: one batch; SUM is that of what was read
+through() {
+  got=$({
+    { take "$1" 0 || echo "$1 cannot be read" >&3; } |
+      { tee /dev/fd/4 | cksum >&3; } 4>&1 |
+      { give "$2" "$3" "$4" || echo "$2 cannot be written" >&3; }
+  } 3>&1)
+  SUM=${got%% *}
+  if [ "$got" != "$SUM $5" ]; then
+    why=$(printf '%s\n' "$got" | grep cannot || echo "$1 ends early")
+    fail "$(printf '%s' "$why" | tail -n 1)"
+  fi
+  flush "$2"
+}
+# back OUT SHIFT SUM LENGTH: the batch, as it stands on OUT, is what was read
+back() {
+  got=$(take "$1" "$2" | cksum)
+  read -r start _ < "$KEEP/batch"
+  [ "$got" = "$3 $4" ] || fail "what was written to $1 from byte $((start + $2)) on reads back as something else: the disk or its cable is bad"
+}
+# pieces RUNS MOST SPAN DOWN: "first last bytes" of each batch of lines, MOST bytes of each line and of a batch, SPAN from
+# its first byte to its last; the lines are in the file pieces, the last first where DOWN is 1
+pieces() {
+  awk -v most="$2" -v span="$3" -v down="$4" -v file="$KEEP/pieces" '
+    BEGIN { printf "" > file }
+    { for (at = 0; at < $2; at += most) { starts[++n] = $1 + at; longs[n] = $2 - at < most ? $2 - at : most } }
+    END {
+      for (k = 1; k <= n; k++) {
+        i = down ? n + 1 - k : k
+        low = down ? starts[i] : (first ? low : starts[i])
+        high = down ? (first ? high : starts[i] + longs[i]) : starts[i] + longs[i]
+        if (first && (total + longs[i] > most || high - low > span)) {
+          print first, k - 1, sprintf("%.0f", total)
+          first = 0; total = 0; low = starts[i]; high = starts[i] + longs[i] }
+        if (!first) first = k
+        total += longs[i]
+        printf "%.0f %.0f\n", starts[i], longs[i] > file }
+      if (first) print first, n, sprintf("%.0f", total) }' "$1"
+}
+total() { awk '{ sum += $2 } END { printf "%.0f", sum }' "$1"; }
+# carry IN OUT SHIFT [sparse]: the stretches in the file runs, SHIFT further on; then they are read back
+carry() {
+  of=$(total "$KEEP/runs") at=0
+  most=$((of / 100 < 16777216 ? 16777216 : of / 100 > 268435456 ? 268435456 : of / 100))
+  pieces "$KEEP/runs" "$most" 1000000000000000 0 > "$KEEP/batches"
+  : > "$KEEP/sums"
+  begin copied "$of"
+  while read -r first last long <&6; do
+    sed -n "${first},${last}p" "$KEEP/pieces" > "$KEEP/batch"
+    through "$1" "$2" "$3" "notrunc${4:+,$4}" "$long"
+    echo "$first $last $long $SUM" >> "$KEEP/sums"
+    at=$((at + long))
+    shown "$at"
+  done 6< "$KEEP/batches"
+  carried=$((carried + at))
+  [ "$VERIFY" = yes ] || return 0
+  forget "$2"
+  at=0
+  begin 'read back' "$of"
+  while read -r first last long sum <&6; do
+    sed -n "${first},${last}p" "$KEEP/pieces" > "$KEEP/batch"
+    back "$2" "$3" "$sum" "$long"
+    at=$((at + long))
+    shown "$at"
+  done 6< "$KEEP/sums"
+}
+# rescue LENGTH: the whole source into an image, past read errors
+rescue() {
+  at=0
+  begin copied "$1"
+  while [ "$at" -lt "$1" ]; do
+    long=$(($1 - at < 268435456 ? $1 - at : 268435456))
+    dd if="$SOURCE" of="$WORK/source.img" bs=64K skip="$at" seek="$at" count="$long" status=none \
+      iflag=skip_bytes,count_bytes oflag=seek_bytes conv=notrunc,noerror,sync,sparse || fail "$WORK/source.img cannot be written"
+    at=$((at + long))
+    shown "$at"
+  done
+  stretch "$WORK/source.img" "$1"
+  flush "$WORK/source.img"
+  carried=$1
+}
+# copy_row FAMILY FROM LENGTH TO: a row of the source to its place
+copy_row() {
+  runs_at "$1" "$SOURCE" "$2" "$3" > "$KEEP/runs"
+  carry "$SOURCE" "$TARGET" $(($4 - $2))
+}
+# into_file NUMBER FAMILY DISK FROM LENGTH: a row into a file of its own, which takes what is used
+into_file() {
+  rm -f "$WORK/row-$1.img" "$WORK/row-$1.part"
+  runs_at "$2" "$3" "$4" "$5" > "$KEEP/runs"
+  stretch "$WORK/row-$1.part" "$5"
+  carry "$3" "$WORK/row-$1.part" "-$4" sparse
+  mv "$WORK/row-$1.part" "$WORK/row-$1.img"
+}
+# out_of_file NUMBER FAMILY LENGTH TO: it to its place on the target
+out_of_file() {
+  stretch "$WORK/row-$1.img" "$3"
+  runs_at "$2" "$WORK/row-$1.img" 0 "$3" > "$KEEP/runs"
+  carry "$WORK/row-$1.img" "$TARGET" "$4"
+}
+# slide NUMBER FAMILY FROM TO LENGTH: a row of the target moves. What is written at once is never longer than the way that
+# it goes, so that nothing is written over what is not yet whole at its new place; how far it is, is kept
+slide() {
+  way=$(($4 > $3 ? $4 - $3 : $3 - $4)) at=0
+  if [ ! -e "$KEEP/move-$1" ]; then
+    runs_at "$2" "$TARGET" "$3" "$5" > "$KEEP/runs"
+    cp "$KEEP/runs" "$KEEP/move.new"
+    : > "$KEEP/moved-$1"
+    flush "$KEEP/move.new"
+    mv "$KEEP/move.new" "$KEEP/move-$1"
+  fi
+  sync -f "$KEEP/move-$1"
+  before=$(sed -n 's/^\([0-9][0-9]*\) \.$/\1/p' "$KEEP/moved-$1" | tail -n 1)
+  before=${before:-0}
+  of=$(total "$KEEP/move-$1")
+  most=$((way < 67108864 ? way : 67108864))
+  pieces "$KEEP/move-$1" "$most" "$way" $(($4 > $3)) > "$KEEP/batches"
+  begin moved "$of"
+  while read -r first last long <&6; do
+    at=$((at + long))
+    [ "$last" -gt "$before" ] || continue
+    sed -n "${first},${last}p" "$KEEP/pieces" > "$KEEP/batch"
+    through "$TARGET" "$TARGET" $(($4 - $3)) notrunc "$long"
+    if [ "$VERIFY" = yes ]; then
+      forget "$TARGET"
+      back "$TARGET" $(($4 - $3)) "$SUM" "$long"
+    fi
+    printf '%s\n' "$last ." | dd of="$KEEP/moved-$1" oflag=append conv=notrunc,fsync status=none
+    shown "$at"
+  done 6< "$KEEP/batches"
+  carried=$((carried + of))
+}
+# pack WHERE NUMBER FAMILY FROM OLD TO NEW: a row of the source to its place, made smaller on its way: there, where the
+# target has room for its old length for a while, or apart, in a work file
+pack() {
+  if [ "$1" = there ] && [ "$VIEWS" = yes ]; then
+    copy_row "$3" "$4" "$5" "$6"
+    fit_there "$TARGET" "$2" "$3" "$6" "$5" "$7"
+  else
+    into_file "$2" "$3" "$SOURCE" "$4" "$5"
+    fit "$3" "$WORK/row-$2.img" "$7"
+    out_of_file "$2" "$3" "$7" "$6"
+    rm -f "$WORK/row-$2.img"
+  fi
+}
+# write_table WIPE: the target's table, as it comes in, with the identity that it was given
+write_table() {
+  { printf 'label: %s\n' "$LABEL"; [ -z "$NEW_ID" ] || printf 'label-id: %s\n' "$NEW_ID"; cat; } |
+    sfdisk --quiet --wipe "$1" --wipe-partitions never "$TARGET" || fail "the table of $TARGET cannot be written"
+  flush "$TARGET"
+}

@@ -1,0 +1,187 @@
+# --- before anything is written ---------------------------------------------------------------------------------------
+
+# look_first: all that would speak against it; whoever is refused has lost nothing
+look_first() {
+  for tool in $TOOLS; do command -v "$tool" > /dev/null || refuse "$tool is missing; install it first"; done
+  for disk in "$SOURCE" "$TARGET"; do look_at_disk "$disk"; done
+  [ -w "$TARGET" ] || refuse "$TARGET cannot be written; run this as root"
+  ! same "$SOURCE" "$TARGET" || refuse "$SOURCE and $TARGET are the same disk"
+  if [ "$SECTOR" != 512 ] && { [ -f "$SOURCE" ] || [ -f "$TARGET" ]; }; then
+    refuse "disks with sectors of $SECTOR bytes must be devices here, not files"
+  fi
+  [ -z "$STOPS" ] || refuse "$STOPS"
+  look_at_source
+  found=$(length "$TARGET")
+  [ "$found" -eq "$TARGET_BYTES" ] || refuse "$TARGET has $found bytes, planned were $TARGET_BYTES"
+  found=$(serial "$TARGET")
+  if [ -n "$TARGET_SERIAL" ] && [ -n "$found" ] && [ "$found" != "$TARGET_SERIAL" ]; then
+    refuse "$TARGET has the serial $found, planned was $TARGET_SERIAL"
+  fi
+  VIEWS=yes
+  view "$SOURCE" 0 1048576 || VIEWS=no
+  give_back
+  look_at_room
+  if [ "$resume" = yes ]; then look_at_journal; else look_at_target; fi
+  if [ "$LAST" -eq 0 ] || [ "$SOURCE_CHANGES" = no ]; then look_at_rows; fi
+}
+look_at_disk() {
+  [ -b "$1" ] || [ -f "$1" ] || refuse "$1 is neither a device nor a file"
+  [ -r "$1" ] || refuse "$1 cannot be read; run this as root"
+  if [ -b "$1" ] && [ -e "/sys/class/block/$(name_of "$1")/partition" ]; then refuse "$1 is a partition; give its whole disk"; fi
+  if in_use "$1"; then refuse "$1 is in use: unmount it first"; fi
+}
+# look_at_source: it is the surveyed disk
+look_at_source() {
+  found=$(length "$SOURCE")
+  [ "$found" -ge "$SOURCE_BYTES" ] || refuse "$SOURCE has $found bytes, surveyed were $SOURCE_BYTES"
+  found=$(serial "$SOURCE")
+  if [ -n "$SOURCE_SERIAL" ] && [ -n "$found" ] && [ "$found" != "$SOURCE_SERIAL" ]; then
+    refuse "$SOURCE has the serial $found, surveyed was $SOURCE_SERIAL"
+  fi
+  count=0
+  for row in $(rows "$SOURCE"); do
+    case " $SOURCE_ROWS " in *" $row "*) count=$((count + 1)) ;; *) refuse "the table of $SOURCE is not the surveyed one" ;; esac
+  done
+  [ "$count" -eq "$SOURCE_COUNT" ] || refuse "the table of $SOURCE is not the surveyed one"
+  found=$(identity "$SOURCE")
+  [ -z "$SOURCE_ID" ] || [ "$found" = "$SOURCE_ID" ] || refuse "$SOURCE has the identity ${found:-of none}, surveyed was $SOURCE_ID"
+}
+# look_at_rows: the file systems are the surveyed ones, and were closed
+look_at_rows() {
+  [ -n "$ROWS" ] || return 0
+  printf '%s\n' "$ROWS" | while IFS=' ' read -r from long kind uuid name; do
+    if [ "$uuid" != - ]; then
+      found=$(known "$SOURCE" "$from" "$long" UUID)
+      [ "$(signs "$found")" = "$uuid" ] || refuse "$name on $SOURCE is another file system than the surveyed one"
+    fi
+    if [ "$kind" != other ] && [ "$VIEWS" = yes ] && view "$SOURCE" "$from" "$long"; then
+      ( awake "$kind" "$VIEW" "$name" ) || { code=$?; give_back; exit "$code"; }
+      give_back
+    fi
+  done || { finished=yes; exit 2; }
+}
+# look_at_target: what stands on it may go
+look_at_target() {
+  held=$(holds "$TARGET")
+  [ -n "$held" ] || return 0
+  text=$(confirmation "$TARGET")
+  what="$TARGET holds $held"
+  if [ -n "$SOURCE_ID" ] && [ "$(identity "$TARGET")" = "$SOURCE_ID" ]; then
+    what="$what with the identity of the source: an earlier clone, or the two are exchanged"
+  fi
+  if [ -n "$overwrite" ]; then
+    [ "$(signs "$overwrite")" = "$(signs "$text")" ] || refuse "$what; \"$overwrite\" does not confirm it"
+  elif [ "$CONFIRMED" = yes ]; then
+    [ "$(identity "$TARGET")" = "$HELD_ID" ] && [ "$(rows "$TARGET" | tr '\n' ' ')" = "$HELD_ROWS" ] ||
+      refuse "$what, which is not what was confirmed; look at it, then give --overwrite $text"
+  else
+    refuse "$what; look at it, and if it may all go give --overwrite $text"
+  fi
+}
+# look_at_room: the folder for work files
+look_at_room() {
+  need=$ROOM
+  [ "$VIEWS" = yes ] || need=$ROOM_WHOLE
+  if [ "$need" -gt 0 ] || [ -n "$WORK" ]; then
+    [ -n "$WORK" ] || refuse "a folder for work files is needed: give it as the last argument"
+    [ -d "$WORK" ] && [ -w "$WORK" ] || refuse "$WORK is no folder that can be written to"
+    KEEP=$WORK
+  else
+    KEEP=$FILE.run
+    mkdir -p "$KEEP" 2> /dev/null || refuse "$KEEP cannot be made; give a folder for work files as the last argument"
+  fi
+  exec 9>> "$KEEP/lock"
+  flock -n 9 || refuse "another run is at work in $KEEP"
+  LOCKED=yes
+  for old in "$KEEP"/row-*.img "$KEEP/source.img" "$KEEP/start.img" "$KEEP/journal"; do
+    [ ! -e "$old" ] || [ "$resume" = yes ] ||
+      refuse "$old is there already, of a run that was cut off: --resume goes on there; else give an empty folder"
+  done
+  [ "$resume" = no ] || return 0
+  free=$(df -Pk "$KEEP" | while read -r _ _ _ free _; do echo "$free"; done | tail -n 1)
+  [ $((free * 1024)) -ge "$need" ] || refuse "$KEEP has $((free / 1024)) MiB free, $((need / 1048576 + 1)) are needed"
+}
+# look_at_journal: what was cut off was this plan, between these disks; LAST is the last step that is not done again
+look_at_journal() {
+  [ -s "$KEEP/journal" ] || refuse "there is no run in $KEEP that could be gone on with"
+  grep -qx "plan $PLAN \\." "$KEEP/journal" || refuse "the run in $KEEP is of another plan"
+  HELD=$(sed -n 's/^held \(.*\) \.$/\1/p' "$KEEP/journal" | tail -n 1)
+  NEW_ID=$(sed -n 's/^new \(.*\) \.$/\1/p' "$KEEP/journal" | tail -n 1)
+  what=$(sed -n 's/^\(began\|done\) \(.*\) \.$/\1 \2/p' "$KEEP/journal" | tail -n 1)
+  # shellcheck disable=SC2086  # three words
+  set -- ${what:-began 1 1}
+  LAST=$2
+  [ "$1" = "done" ] || LAST=$(($3 - 1))
+  found=$(identity "$TARGET")
+  if [ "$LAST" -ge "$TABLE_STEP" ]; then
+    [ "$found" = "$NEW_ID" ] || refuse "$TARGET is not the disk of that run, or was changed since"
+  elif [ "$found" != "$NEW_ID" ] && [ -n "$found" ] && [ "$found" != "$HELD" ] && [ "$found" != "$SOURCE_ID" ]; then
+    refuse "$TARGET is not the disk of that run, or was changed since"
+  fi
+  for loop in $(loops_over "$SOURCE") $(loops_over "$TARGET"); do
+    case "$loop" in "$(real "$SOURCE")" | "$(real "$TARGET")") ;; *) losetup --detach "$loop" 2> /dev/null || : ;; esac
+  done
+}
+# new_identity: for the target's table, as the plan has it
+new_identity() {
+  if [ -n "$PLANNED_ID" ]; then
+    echo "$PLANNED_ID"
+  elif [ "$KEEPS_ID" = yes ]; then
+    identity "$SOURCE"
+  elif [ "$LABEL" = gpt ]; then
+    cat /proc/sys/kernel/random/uuid
+  else
+    printf '0x%s\n' "$(od -An -N4 -tx4 /dev/urandom | tr -d ' ')"
+  fi
+}
+# set_out: the log, and the journal's first lines
+set_out() {
+  LOG=${log:-$FILE.log} STARTED=$(date +%s)
+  (: >> "$LOG") 2> /dev/null || { LOG=''; refuse "the log ${log:-$FILE.log} cannot be written; give --log FILE"; }
+  LOG_FROM=$(wc -l < "$LOG")
+  note begin 0 0 0 "$TITLE" ", \"plan\": \"$PLAN\", \"steps\": $STEPS"
+  if [ "$resume" = no ]; then
+    NEW_ID=$(new_identity)
+    : > "$KEEP/journal"
+    remember "plan $PLAN"
+    remember "held $(identity "$TARGET")"
+    remember "new $NEW_ID"
+  else
+    say "Going on behind step $LAST."
+  fi
+  if [ -n "$tell" ]; then
+    TELL=$tell
+    rm -f "$KEEP/over"
+    tell_on > /dev/null 2>&1 9>&- &
+    teller=$!
+  fi
+}
+# found_json: the finished disk, as sfdisk and blkid tell it
+found_json() {
+  printf ', "sfdisk": '
+  sfdisk --json "$TARGET" | tr -d '\n'
+  printf ', "blkid": ['
+  comma=
+  for row in $(rows "$TARGET"); do
+    from=${row%%:*} long=${row##*:}
+    printf '%s{"start": %s' "$comma" "$from"
+    for what in TYPE UUID LABEL FSSIZE; do
+      value=$(known "$TARGET" $((from * SECTOR)) $((long * SECTOR)) "$what")
+      [ -z "$value" ] || printf ', "%s": "%s"' "$what" "$(quotable "$value")"
+    done
+    printf '}'
+    comma=', '
+  done
+  printf ']'
+}
+# finish STATUS TEXT: the end; what was kept for going on is not needed any more
+finish() {
+  number=0
+  note end 0 0 "$(($(date +%s) - STARTED))" "$2"
+  note found 0 0 "$(($(date +%s) - STARTED))" "$2" "$(found_json)"
+  rm -f "$KEEP/journal" "$KEEP/lock" "$KEEP/runs" "$KEEP/raw" "$KEEP/bitmap" "$KEEP/pieces" "$KEEP/batches" "$KEEP/batch" \
+    "$KEEP/sums" "$KEEP/loader" "$KEEP"/move-* "$KEEP"/moved-*
+  say "$2"
+  finished=yes
+  exit "$1"
+}
