@@ -14,7 +14,7 @@ from .core.plain import plain_line
 
 COMMANDS = {
     "backup": "data", "check": "check", "demo": "serve", "doctor": "data", "fleet": "fleet",
-    "people": "people", "plan": "plan",
+    "people": "people", "plan": "plan", "record": "record",
     "rehearse": "rehearse", "restore": "data", "schema": "schema", "serve": "serve", "shelf": "shelf", "steps": "steps",
     "survey": "survey",
 }  # fmt: skip

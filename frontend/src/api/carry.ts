@@ -50,6 +50,16 @@ export function useCarry(job: Ref<Job>) {
   const record = (entry: Partial<RecordEntry> & Pick<RecordEntry, "what">) =>
     send(data(client.POST("/api/jobs/{job_id}/record", { ...at(), body: { note: "", ...entry } as RecordEntry })));
 
+  /** What the log of the script filled, in words. Throws with the reason why it was refused. */
+  async function giveLog(text: string): Promise<Schemas["LogTaken"]> {
+    const path = { job_id: job.value.id };
+    const taken = await data(client.POST("/api/jobs/{job_id}/log", { params: { path }, body: { text } }));
+    await query.refetch();
+    void queries.invalidateQueries({ queryKey: ["check", job.value.id] });
+    void queries.invalidateQueries({ queryKey: ["jobs"] });
+    return taken;
+  }
+
   return {
     carry: computed(() => query.data.value ?? null),
     trouble: computed(() => query.error.value?.message ?? ""),
@@ -58,8 +68,13 @@ export function useCarry(job: Ref<Job>) {
     busy,
     tick,
     record,
+    giveLog,
   };
 }
 export type CarryStore = ReturnType<typeof useCarry>;
 
 export const handOver = (job: number, form: string): string => `/api/jobs/${job}/hand-over/${form}`;
+
+/** An address to which the script of a job tells how far it is, once. */
+export const askTell = (job_id: number): Promise<Schemas["TellModel"]> =>
+  data(client.POST("/api/jobs/{job_id}/tell", { params: { path: { job_id } } }));

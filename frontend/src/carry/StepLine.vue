@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** One step of the timeline: what, from and to as a small bar, bytes, time, and in a fold what to type and to beware. */
 import { computed, ref } from "vue";
-import type { Step } from "../api/carry";
+import type { Run, Step } from "../api/carry";
 import CommandLines from "../widgets/CommandLines.vue";
 import FiguresTable from "../widgets/FiguresTable.vue";
 import { size } from "../widgets/units";
@@ -12,6 +12,7 @@ const props = defineProps<{
   state: "open" | "now" | "done" | "failed";
   took: string;
   chosen: boolean;
+  progress?: Run["progress"];
 }>();
 const emit = defineEmits<{ choose: []; done: []; failed: [] }>();
 const shown = ref<boolean | null>(null); // as the technician left it; null: open while the step is under way
@@ -65,6 +66,13 @@ const bytes = computed(() => {
         <p v-for="text in step.before" :key="text"><span class="muted">Before:</span> {{ text }}.</p>
         <p><span class="muted">Afterwards:</span> {{ step.undo }}.</p>
       </details>
+      <div v-if="state === 'now' && progress" class="progress" role="status">
+        <a-progress :percent="progress.percent" :show-info="false" size="small" />
+        <span class="fig">
+          {{ progress.percent }} % {{ progress.word }}, {{ size(progress.bytes) }} of {{ size(progress.of) }} ·
+          {{ progress.so_far }} so far, {{ progress.left }} left
+        </span>
+      </div>
       <div v-if="state === 'now'" class="acts no-print">
         <a-button size="small" type="primary" @click="emit('done')">Step done <kbd>D</kbd></a-button>
         <a-button size="small" @click="emit('failed')">It failed <kbd>X</kbd></a-button>
@@ -131,6 +139,10 @@ details {
 summary {
   color: var(--muted);
   cursor: pointer;
+}
+.progress {
+  max-width: 420px;
+  font-size: 12px;
 }
 .acts {
   display: flex;

@@ -24,6 +24,13 @@ const bounds = computed(() => {
 const place = (seconds: number) => onAxis(seconds, ...bounds.value) * 100;
 const ticks = computed(() => marks(...bounds.value));
 const bytes = (value: number | null) => (value === null ? "not known" : size(value));
+const room = (value: number) => (value ? size(value) : "none");
+/** What a copier of one's own and what our script read, write and take for the same way (rule 13.2b). */
+const figures = (one: Way) => [
+  { name: "Read", copier: bytes(one.read_bytes), script: bytes(one.script?.read_bytes ?? null) },
+  { name: "Written", copier: bytes(one.write_bytes), script: bytes(one.script?.write_bytes ?? null) },
+  { name: "Workspace", copier: room(one.workspace_bytes), script: room(one.script?.workspace_bytes ?? 0) },
+];
 </script>
 
 <template>
@@ -59,11 +66,27 @@ const bytes = (value: number | null) => (value === null ? "not known" : size(val
           />
         </svg>
         <span class="why muted">{{ one.key === proposed ? "Proposed: " : "" }}{{ one.why }}</span>
+        <table>
+          <thead>
+            <tr>
+              <td></td>
+              <th scope="col">a copier</th>
+              <th v-if="one.script" scope="col">our script</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="line in figures(one)" :key="line.name">
+              <th scope="row">{{ line.name }}</th>
+              <td class="fig">{{ line.copier }}</td>
+              <td v-if="one.script" class="fig">{{ line.script }}</td>
+            </tr>
+          </tbody>
+        </table>
         <dl>
-          <dt>Read, written</dt>
-          <dd class="fig">{{ bytes(one.read_bytes) }}, {{ bytes(one.write_bytes) }}</dd>
-          <dt>Workspace</dt>
-          <dd class="fig">{{ one.workspace_bytes ? size(one.workspace_bytes) : "none" }}</dd>
+          <template v-if="one.script">
+            <dt>By script</dt>
+            <dd class="fig">{{ one.script.time }}</dd>
+          </template>
           <dt>Source</dt>
           <dd>{{ one.changes_source ? "changed" : "only read" }}</dd>
           <dt>By hand</dt>
@@ -134,6 +157,22 @@ const bytes = (value: number | null) => (value === null ? "not known" : size(val
 }
 .why {
   font-size: 12px;
+}
+table {
+  width: 100%;
+  margin-top: 4px;
+  font-size: 12px;
+  border-collapse: collapse;
+}
+table th {
+  font-weight: 400;
+  color: var(--muted);
+  text-align: left;
+}
+table td,
+table th {
+  padding: 0 6px 0 0;
+  vertical-align: top;
 }
 dl {
   display: grid;

@@ -140,6 +140,11 @@ const LINES = [
             </td>
             <td colspan="3"></td>
           </tr>
+          <tr>
+            <th scope="row">By our script</th>
+            <td v-for="(side, index) in sides" :key="index" class="num">{{ side.by_script || "none" }}</td>
+            <td colspan="3"></td>
+          </tr>
           <tr v-for="row in found.rows" :key="row.number">
             <th scope="row">{{ row.label }}</th>
             <td v-for="(bytes, index) in row.sizes" :key="index" class="num" :class="row.changes[index]">

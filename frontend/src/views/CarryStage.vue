@@ -11,6 +11,7 @@ import FailurePanel from "../carry/FailurePanel.vue";
 import FilmView from "../carry/FilmView.vue";
 import HandOver from "../carry/HandOver.vue";
 import PracticePanel from "../carry/PracticePanel.vue";
+import ScriptPanel from "../carry/ScriptPanel.vue";
 import StepLine from "../carry/StepLine.vue";
 import WayCards from "../carry/WayCards.vue";
 import StartLine from "../widgets/StartLine.vue";
@@ -31,6 +32,7 @@ const note = ref("");
 
 const steps = computed(() => carry.value?.steps ?? null);
 const run = computed(() => carry.value?.run ?? null);
+const chosenWay = computed(() => steps.value?.ways.find((way) => way.key === steps.value?.way));
 const running = computed(() => !!run.value && !run.value.ended_at);
 const failure = computed(() => (running.value ? (run.value?.failure ?? null) : null));
 const list = (when: "before" | "after") => steps.value?.lists.filter((item) => item.when === when) ?? [];
@@ -201,6 +203,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
                 :state="stateOf(step.number)"
                 :took="tookOf(step.number)"
                 :chosen="frame === step.number"
+                :progress="run?.progress?.step === step.number ? run.progress : null"
                 @choose="frame = step.number"
                 @done="done"
                 @failed="ask"
@@ -213,6 +216,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <aside v-if="steps.way">
         <FilmView ref="film" v-model:step="frame" :carry="carry" :steps="steps" :job="job" />
         <PracticePanel v-if="!job.closed" ref="practice" :job="job.id" @moved="bench.load()" />
+        <ScriptPanel v-if="!job.closed" :job="job.id" :way="chosenWay" :bench="bench" />
         <HandOver :job="job.id" />
       </aside>
     </div>

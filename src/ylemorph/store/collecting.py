@@ -4,7 +4,7 @@ import hashlib
 import secrets
 import sqlite3
 import time
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from ..core.errors import YlemorphError
 from ..core.plain import plain_line
@@ -14,6 +14,7 @@ LETTERS = "ABCDEFGHJKLMNPQRSTUVWXYZ23456789"  # none that is taken for another w
 CODE_LENGTH = 10  # 50 bits
 MINUTES = 30
 MOST_DISKS = 64  # of one machine
+Purpose = Literal["disks", "log"]
 MOST_ARRIVALS = 20  # kept for a job; the oldest goes
 
 
@@ -22,10 +23,11 @@ class WrongCode(YlemorphError):
 
 
 class CollectGoal(NamedTuple):
-    """What a code is for: one job or one fleet."""
+    """What a code is for: one job or one fleet. ``made_by``: who took it."""
 
     job: int | None
     fleet: int | None
+    made_by: str = ""
 
 
 class Arrival(NamedTuple):
@@ -35,8 +37,8 @@ class Arrival(NamedTuple):
     arrived_at: str
 
 
-def give_code(connection: sqlite3.Connection, goal: CollectGoal, made_by: str) -> str:
-    """A new code for ``goal``. Raises NotFound where that is gone."""
+def give_code(connection: sqlite3.Connection, goal: CollectGoal, made_by: str, purpose: Purpose = "disks") -> str:
+    """A new code for ``goal``, for disks or the log of a script. Raises NotFound where that is gone."""
     table, number = ("job", goal.job) if goal.job is not None else ("fleet", goal.fleet)
     code = "".join(secrets.choice(LETTERS) for _ in range(CODE_LENGTH))
     with transaction(connection):
@@ -45,27 +47,29 @@ def give_code(connection: sqlite3.Connection, goal: CollectGoal, made_by: str) -
         connection.execute("DELETE FROM collect_code WHERE ends_at <= ?", (int(time.time()),))
         ends = int(time.time()) + MINUTES * 60
         connection.execute(
-            "INSERT INTO collect_code VALUES (?, ?, ?, ?, ?)", (_digest(code), goal.job, goal.fleet, made_by, ends)
+            "INSERT INTO collect_code VALUES (?, ?, ?, ?, ?, ?)",
+            (digest_of(code), goal.job, goal.fleet, made_by, ends, purpose),
         )
     return code
 
 
-def look_up(connection: sqlite3.Connection, code: str) -> CollectGoal:
+def look_up(connection: sqlite3.Connection, code: str, purpose: Purpose = "disks") -> CollectGoal:
     """What a code is for, without using it up. Raises WrongCode."""
     row = connection.execute(
-        "SELECT job, fleet FROM collect_code WHERE digest = ? AND ends_at > ?", (_digest(code), int(time.time()))
+        "SELECT job, fleet, made_by FROM collect_code WHERE digest = ? AND ends_at > ? AND purpose = ?",
+        (digest_of(code), int(time.time()), purpose),
     ).fetchone()
     if row is None:
         raise WrongCode(
             "this code was used already, has had its time, or was never given", mend="take a new one from the page"
         )
-    return CollectGoal(row["job"], row["fleet"])
+    return CollectGoal(row["job"], row["fleet"], row["made_by"])
 
 
-def use_up(connection: sqlite3.Connection, code: str) -> None:
+def use_up(connection: sqlite3.Connection, code: str, purpose: Purpose = "disks") -> None:
     """Inside a transaction: of two that come with one code, the second is refused. Raises WrongCode."""
-    look_up(connection, code)
-    connection.execute("DELETE FROM collect_code WHERE digest = ?", (_digest(code),))
+    look_up(connection, code, purpose)
+    connection.execute("DELETE FROM collect_code WHERE digest = ?", (digest_of(code),))
 
 
 def keep_arrival(connection: sqlite3.Connection, code: str, job_id: int, machine: str, body: str) -> None:
@@ -91,5 +95,5 @@ def forget(connection: sqlite3.Connection, job_id: int, arrival_id: int) -> None
     connection.execute("DELETE FROM arrival WHERE job = ? AND id = ?", (job_id, arrival_id))
 
 
-def _digest(code: str) -> str:
+def digest_of(code: str) -> str:
     return hashlib.sha256(code.strip().upper().encode("utf-8", "replace")).hexdigest()

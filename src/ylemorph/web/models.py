@@ -72,6 +72,7 @@ class SideModel(Shape):
     carried_bytes: int
     packed_bytes: int | None
     time: str
+    by_script: Annotated[str, Field(description="What our script takes for the same way; empty where there is none")]
 
 
 WhichIsBetter = Annotated[Literal[0, 1] | None, Field(description="0 the first, 1 the second")]

@@ -1,6 +1,7 @@
 """Steps as values: what stands where, what is done to it, and where it must end. LBAs are half-open extents."""
 
 from dataclasses import dataclass
+from hashlib import sha256
 from typing import Literal, NamedTuple, get_args
 
 from ..sizes import Extent
@@ -82,3 +83,14 @@ class Sequence:
     gpt: bool
     usable: Extent
     start: StartGoal = NOTHING_ASKED
+
+    @property
+    def fingerprint(self) -> str:
+        """The same for the same steps between disks of the same sizes: by it a script's log and journal know their
+        plan."""
+        steps = [
+            (step.kind, step.disk, step.row, step.from_disk, step.source and (*step.source,), step.to and (*step.to,))
+            for step in self.steps
+        ]
+        disks = sorted((name, *shape) for name, shape in self.disks.items())
+        return sha256(repr((self.way, disks, steps)).encode()).hexdigest()[:32]

@@ -5,9 +5,9 @@ from typing import NamedTuple, assert_never
 from ..carry.ground import Ground, Load
 from ..carry.sequence import WayKey
 from ..carry.step_kinds import record_of
-from ..carry.times import BY_SECTOR, added, spent
-from ..carry.ways import Way
-from ..sizes import MiB
+from ..carry.times import BY_SECTOR, added, spent, time_range
+from ..carry.ways import way_of
+from ..sizes import MiB, Units, format_size
 from .by_script import ENDS_BYTES, ByScript, by_script, family_of, gaps_of
 
 WHOLE = 0  # the key of a whole image among the work files; rows have their numbers
@@ -37,6 +37,21 @@ class ScriptPrice(NamedTuple):
     seconds: tuple[int, int]
     by_hand: tuple[str, ...]
 
+    def sentence(self, units: Units = "binary") -> str:
+        """``1 h to 3 h: 131 GiB read, 133 GiB written, 12 GiB of workspace``."""
+        known = [
+            f"{format_size(figure, units)} {word}" if figure is not None else f"what is {word} is not known"
+            for figure, word in ((self.read_bytes, "read"), (self.write_bytes, "written"))
+        ]
+        room = f"{format_size(self.workspace_bytes, units)} of workspace" if self.workspace_bytes else "no workspace"
+        return f"{time_range(self.seconds)}: {', '.join([*known, room])}"
+
+
+def price_for(ground: Ground, key: WayKey) -> ScriptPrice | None:
+    """Of a way of this plan; None where it is not possible or has no steps."""
+    way = way_of(ground, key)
+    return price_of(by_script(ground, key, way.steps)) if way.possible and way.steps else None
+
 
 def price_of(steps: list[ByScript]) -> ScriptPrice:
     ground = steps[0].ground
@@ -50,11 +65,6 @@ def price_of(steps: list[ByScript]) -> ScriptPrice:
         added(*[_seconds(one, what) for one, what in zip(steps, taken, strict=True)]),
         tuple(text for _, text in gaps_of(ground)),
     )
-
-
-def prices_of(ground: Ground, ways: tuple[Way, ...]) -> dict[WayKey, ScriptPrice]:
-    """Of each way that has steps."""
-    return {way.key: price_of(by_script(ground, way.key, way.steps)) for way in ways if way.steps}
 
 
 def _sum(figures: list[int | None]) -> int | None:

@@ -19,6 +19,7 @@ from ...core.fit.fits import FIT_NAMES
 from ...core.fit.layout import verdict_name
 from ...core.fit.plan import PlanRow
 from ...core.plain import plain_line
+from ...core.script.price import price_for
 from ...core.sizes import MiB, both_sizes, format_size
 from .steps_text import figure_text, headline
 
@@ -111,6 +112,11 @@ def sheet_pdf(made: Carrying, heading: Heading = Heading()) -> bytes:  # noqa: B
     sheet.say(f"{verdict_name(plan.verdict)} · {FIT_NAMES[plan.fit]} · {plan.frame.table.upper()}")
     sheet.font(9, "B")
     sheet.say(headline(made))
+    price = price_for(made.ground, made.way.key) if made.way else None
+    if price is not None:
+        sheet.font(9)
+        sheet.say(f"By our script: {price.sentence(made.units)}")
+        sheet.font(9, "B")
     sheet.say(will_start(made.ground.plan).line)
     _disks(sheet, made)
     _rows(sheet, made)

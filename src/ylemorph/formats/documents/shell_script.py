@@ -6,7 +6,6 @@ Before anything is written both disks are looked at (rule 16.2 to 16.4); a journ
 beside the script, says how far it is, so that ``--resume`` goes on at the step that was cut off (16.7).
 """
 
-import hashlib
 from collections.abc import Iterator
 from importlib.resources import files
 
@@ -60,16 +59,6 @@ def _told(carrying: Carrying, sequence: Sequence) -> list[ScriptStep]:
     return [ScriptStep(carrying, one, numbers, one.step.row not in grown) for one in steps]
 
 
-def fingerprint_of(sequence: Sequence) -> str:
-    """The same for the same steps between disks of the same sizes: by it a log and a journal know their plan."""
-    steps = [
-        (step.kind, step.disk, step.row, step.from_disk, step.source and (*step.source,), step.to and (*step.to,))
-        for step in sequence.steps
-    ]
-    disks = sorted((name, *shape) for name, shape in sequence.disks.items())
-    return hashlib.sha256(repr((sequence.way, disks, steps)).encode()).hexdigest()[:32]
-
-
 def _head(carrying: Carrying, sequence: Sequence, told: list[ScriptStep], gaps: list[str]) -> Iterator[str]:
     source, target, way = carrying.ground.plan.source, carrying.ground.plan.target, sequence.way
     warns = (
@@ -83,12 +72,12 @@ def _head(carrying: Carrying, sequence: Sequence, told: list[ScriptStep], gaps: 
     yield f"# Exit status: {ENDINGS}"
     yield "set -eu"
     yield "export LC_ALL=C"
-    yield f"FILE=$0 PLAN={fingerprint_of(sequence)} TITLE={quoted(title)}"
+    yield f"FILE=$0 PLAN={sequence.fingerprint} TITLE={quoted(title)}"
     yield from _figures(carrying, sequence, told)
     yield ""
     yield from _arguments()
     yield "show() {"
-    for text in [title, *gaps, *_whole_rows(carrying), *(f"{n}. {_say(one)}" for n, one in enumerate(told, 1))]:
+    for text in [title, *gaps, *_how_much(carrying), *(f"{n}. {_say(one)}" for n, one in enumerate(told, 1))]:
         yield f"  printf '%s\\n' {quoted(text)}"
     yield "}"
     yield 'if [ "$go" = no ]; then'
@@ -102,7 +91,7 @@ def _head(carrying: Carrying, sequence: Sequence, told: list[ScriptStep], gaps: 
     yield "SOURCE=$1 TARGET=$2 WORK=${3:-} KEEP='' LOG=''"
     yield "case $SOURCE in -*) SOURCE=./$SOURCE ;; esac"
     yield "case $TARGET in -*) TARGET=./$TARGET ;; esac"
-    for text in [warns, *gaps, *_whole_rows(carrying)]:
+    for text in [warns, *gaps, *_how_much(carrying)]:
         yield f"printf '%s\\n' {quoted(text)}"
 
 
@@ -165,10 +154,12 @@ def _arguments() -> Iterator[str]:
     yield "done"
 
 
-def _whole_rows(carrying: Carrying) -> Iterator[str]:
-    """Rows of which nobody can tell what is used, said before."""
+def _how_much(carrying: Carrying) -> Iterator[str]:
+    """Rows of which nobody can tell what is used, and what a way's name would let one expect, said before."""
     ground = carrying.ground
     names = [load.row.row.name_and_number for load in ground.loads if family_of(load) == "other"]
+    if carrying.way is not None and carrying.way.key == "files":
+        yield "File systems go over as they are, by what is in use of them, not file by file."
     if ground.whole_image:
         yield "The source is read whole, past read errors."
     elif names:
@@ -176,7 +167,9 @@ def _whole_rows(carrying: Carrying) -> Iterator[str]:
 
 
 def _say(told: ScriptStep) -> str:
-    text = words_of(told.by.ground, told.way, told.step).say
+    # Not file by file, whatever the way: file systems go over as they are.
+    way = "straight" if told.way == "files" and told.step.kind == "copy" else told.way
+    text = words_of(told.by.ground, way, told.step).say
     return f"{text} (left for you)" if told.is_left else text
 
 

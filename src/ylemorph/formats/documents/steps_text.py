@@ -15,6 +15,7 @@ from ...core.carry.times import time_range
 from ...core.carry.ways import WAY_KINDS
 from ...core.carry.will_start import will_start
 from ...core.fit.layout import verdict_name
+from ...core.script.price import price_for
 
 
 def steps_to_text(carrying: Carrying, *, terminal: bool) -> str:
@@ -27,6 +28,9 @@ def steps_to_text(carrying: Carrying, *, terminal: bool) -> str:
     console.print(_ways_table(carrying))
     way = carrying.way
     if way is not None and way.steps is not None:
+        price = price_for(carrying.ground, way.key)
+        if price is not None:
+            console.print(Text(f"By our script: {price.sentence(carrying.units)}"))
         console.print(_steps_table(carrying, way.steps))
         for when in ("before", "after"):
             console.print(Text(when.capitalize(), style="bold"))

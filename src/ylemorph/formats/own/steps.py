@@ -11,8 +11,7 @@ from ...core.carry.sequence import DiskName, Sequence, Shape, StartGoal, Step
 from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
 from ...core.carry.ways import WAY_KINDS, Way
-from ...core.script.by_script import by_script
-from ...core.script.price import price_of
+from ...core.script.price import price_for
 from ...core.sizes import Extent, Units
 from .options import facts_to_data
 from .plan import plan_to_data
@@ -110,9 +109,9 @@ def way_to_data(carrying: Carrying, way: Way, units: Units) -> "WayModel":
 
 
 def _script_to_data(carrying: Carrying, way: Way) -> "ScriptModel | None":
-    if not way.possible or not way.steps:
+    price = price_for(carrying.ground, way.key)
+    if price is None:
         return None
-    price = price_of(by_script(carrying.ground, way.key, way.steps))
     return {
         "read_bytes": price.read_bytes,
         "write_bytes": price.write_bytes,

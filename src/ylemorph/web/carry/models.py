@@ -78,6 +78,39 @@ class WayOutModel(Shape):
     time: str
 
 
+class StepProgressModel(Shape):
+    """How far a script is with the step under way, as it tells."""
+
+    step: int
+    word: str
+    percent: int
+    bytes: int
+    of: int
+    so_far: str
+    left: str
+
+
+class LogRequest(_In):
+    """The log of a script, as it wrote it."""
+
+    text: Annotated[str, Field(max_length=8_000_000)]
+
+
+class LogTaken(Shape):
+    """What a log filled, in words; ``found``: whether the finished disk came along."""
+
+    sentence: str
+    found: bool
+
+
+class TellModel(Shape):
+    """An address for ``--tell``, good for one run that begins within ``minutes``."""
+
+    address: str
+    minutes: int
+    reachable: bool
+
+
 class FailureModel(Shape):
     """A step that failed, what stands on the disks now, and what leads on."""
 
@@ -121,6 +154,7 @@ class RunModel(Shape):
     took: str
     plan_changed: bool
     failure: FailureModel | None
+    progress: StepProgressModel | None
 
 
 class ReasonModel(Shape):

@@ -6,13 +6,25 @@ from flask_openapi3.models.tag import Tag
 
 from ...core.sizes import Units
 from ...formats.own.wire import model_of
-from ...usecases import carrying, jobs
+from ...usecases import carrying, jobs, script_logs
 from ...usecases.carrying import RecordEntry
+from ..edge.identity import made_by
 from ..edge.problems import problems
+from ..edge.reached import server_address
 from ..edge.services import connection, services, work
 from ..models import JobPath, UnitsQuery
 from .hand_over import HAND_OVER
-from .models import CarryModel, HandOverPath, PracticeModel, PracticeRequest, RecordRequest, TickRequest
+from .models import (
+    CarryModel,
+    HandOverPath,
+    LogRequest,
+    LogTaken,
+    PracticeModel,
+    PracticeRequest,
+    RecordRequest,
+    TellModel,
+    TickRequest,
+)
 from .shapes import carry_data, practice_data
 
 tag = Tag(name="jobs")
@@ -37,6 +49,26 @@ def record(path: JobPath, body: RecordRequest, query: UnitsQuery) -> Response:
     """Begin the running record, or say what happened to a step."""
     carrying.record(work(), path.job_id, RecordEntry(body.what, body.step, body.reason, body.note), query.units)
     return _answer(path.job_id, query.units)
+
+
+@api.post("/<int:job_id>/log", responses={200: model_of(LogTaken)})
+def take_log(path: JobPath, body: LogRequest) -> Response:
+    """Fill the record from the log of the job's script."""
+    taken = script_logs.take(work(), path.job_id, body.text)
+    shown: LogTaken = {"sentence": taken.sentence(), "found": taken.found}
+    return jsonify(shown)
+
+
+@api.post("/<int:job_id>/tell", responses={201: model_of(TellModel)})
+def give_address(path: JobPath) -> tuple[Response, int]:
+    """An address to which the job's script may tell how far it is, once."""
+    code = script_logs.give_code(work(), path.job_id, made_by())
+    shown: TellModel = {
+        "address": f"{server_address()}/collect/{code}/log",
+        "minutes": script_logs.MINUTES,
+        "reachable": services().network,
+    }
+    return jsonify(shown), 201
 
 
 def _answer(job_id: int, units: Units) -> Response:

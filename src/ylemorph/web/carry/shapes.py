@@ -11,12 +11,21 @@ from ...formats.documents.steps_text import headline
 from ...formats.own.change_data import change_to_data
 from ...formats.own.steps import film_to_data, kept_steps, steps_to_data
 from ...formats.own.steps_schema import KeptStep
-from ...usecases import carrying, jobs
+from ...usecases import carrying, jobs, script_logs
 from ...usecases.carrying import FAULT_WORDS, Event, Run
 from ...usecases.workshop import Work
 from ..edge.problems import problem_data
 from ..models import Problem
-from .models import CarryModel, EventModel, FailureModel, PracticeModel, QuestionModel, RunModel, WayOutModel
+from .models import (
+    CarryModel,
+    EventModel,
+    FailureModel,
+    PracticeModel,
+    QuestionModel,
+    RunModel,
+    StepProgressModel,
+    WayOutModel,
+)
 
 
 def carry_data(work: Work, job: int, units: Units) -> CarryModel:
@@ -30,7 +39,7 @@ def carry_data(work: Work, job: int, units: Units) -> CarryModel:
         "film": film_to_data(made.film) if made else [],
         "questions": _questions(made, state, units) if made else [],
         "ticks": carrying.ticks(work.connection, job),
-        "run": None if run is None else _run_data(run, made, units),
+        "run": None if run is None else _run_data(work, run, made, units),
         "reasons": [{"key": key, "text": REASON_WORDS[key]} for key in REASONS],
         "trouble": trouble,
         "seconds": list(made.way.seconds) if made and made.way and made.way.seconds else None,
@@ -64,7 +73,7 @@ def _question(question: Question, state: JobState, units: Units) -> QuestionMode
     }
 
 
-def _run_data(run: Run, made: Carrying | None, units: Units) -> RunModel:
+def _run_data(work: Work, run: Run, made: Carrying | None, units: Units) -> RunModel:
     same = made is not None and made.way is not None and _same_steps(run, made)
     took = sum(event.seconds for event in run.events)
     return {
@@ -81,6 +90,22 @@ def _run_data(run: Run, made: Carrying | None, units: Units) -> RunModel:
         "took": duration(took) if run.events else "",
         "plan_changed": not same,
         "failure": _failure(run, made, units) if same and made is not None else _bare_failure(run),
+        "progress": _progress(work, run) if run.ended_at is None else None,
+    }
+
+
+def _progress(work: Work, run: Run) -> StepProgressModel | None:
+    told = script_logs.progress_of(work, run.id)
+    if told is None or told.step != run.step:
+        return None
+    return {
+        "step": told.step,
+        "word": told.word,
+        "percent": told.bytes * 100 // max(1, told.of),
+        "bytes": told.bytes,
+        "of": told.of,
+        "so_far": duration(told.seconds),
+        "left": duration(told.seconds * (told.of - told.bytes) // max(1, told.bytes)),
     }
 
 

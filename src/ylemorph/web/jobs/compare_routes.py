@@ -5,6 +5,7 @@ from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...core.carry.carrying import Outlook, outlook
+from ...core.carry.ground import Ground
 from ...core.carry.times import time_range
 from ...core.errors import BadOption
 from ...core.fit.compare import RowPair, Side, better, compare_plans
@@ -12,6 +13,7 @@ from ...core.fit.fits import FIT_NAMES
 from ...core.fit.options import FITS
 from ...core.fit.plan import Plan, make_plan
 from ...core.job.state import JobState
+from ...core.script.price import price_for
 from ...core.sizes import Units
 from ...formats.own.plan import finding_data
 from ...formats.own.wire import model_of
@@ -43,8 +45,8 @@ def _comparison(names: tuple[str, str], pairs: list[tuple[Plan, JobState]], unit
     times = [outlook(plan, state.facts, state.way) for plan, state in pairs]
     quicker = better(*(sum(time.seconds) if time else None for time in times), more=False)
     return {
-        "first": _side_data(found.first, names[0], times[0]),
-        "second": _side_data(found.second, names[1], times[1]),
+        "first": _side_data(found.first, names[0], times[0], _by_script(*pairs[0], times[0], units)),
+        "second": _side_data(found.second, names[1], times[1], _by_script(*pairs[1], times[1], units)),
         "source_bytes": pairs[0][0].source.size_bytes,
         "targets": [plan.frame.sectors * plan.frame.logical_sector_bytes for plan, _ in pairs],
         "better": {"verdict": found.better_verdict, "packed_bytes": found.better_packed, "time": quicker},
@@ -79,7 +81,12 @@ def _plan(job_id: int, name: str, at: str) -> tuple[Plan, JobState]:
     return make_plan(*state.pair, state.options.but(fit=name) if name in FITS else state.options), state
 
 
-def _side_data(side: Side, name: str, expected: Outlook | None) -> SideModel:
+def _by_script(plan: Plan, state: JobState, expected: Outlook | None, units: Units) -> str:
+    price = price_for(Ground(plan, state.facts), expected.way) if expected else None
+    return price.sentence(units) if price else ""
+
+
+def _side_data(side: Side, name: str, expected: Outlook | None, by_script: str) -> SideModel:
     title = "As it stands" if name == "now" else f"Change {name[1:]}" if name not in FITS else FIT_NAMES[side.plan.fit]
     return {
         "title": title,
@@ -89,4 +96,5 @@ def _side_data(side: Side, name: str, expected: Outlook | None) -> SideModel:
         "carried_bytes": side.carried_bytes,
         "packed_bytes": side.packed_bytes,
         "time": time_range(expected.seconds) if expected else "",
+        "by_script": by_script,
     }

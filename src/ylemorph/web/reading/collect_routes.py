@@ -10,15 +10,14 @@ from pydantic import BaseModel, Field
 from ...core.errors import BadSurvey
 from ...formats.listings.collecting import SCRIPTS, System, command_line, script_text
 from ...formats.own.wire import Shape, model_of
-from ...usecases import collecting
+from ...usecases import collecting, script_logs
 from ...usecases.collecting import MINUTES, Arrived, CollectGoal, WrongCode
-from ..edge.addresses import own_address
-from ..edge.guard import EVERY_ADDRESS, LOCAL_NAMES
 from ..edge.identity import made_by
 from ..edge.limits import has_too_many_values
 from ..edge.live_routes import tell
 from ..edge.problems import answer, problem_data, problems
-from ..edge.services import connection, services
+from ..edge.reached import server_address
+from ..edge.services import connection, services, work
 from ..fleet.models import FleetPath
 from ..models import JobPath
 from .models import CommandModel, ReadingModel
@@ -79,7 +78,7 @@ def collect_for_fleet(path: FleetPath) -> tuple[Response, int]:
 
 
 def _code(goal: CollectGoal) -> Response:
-    code, server = collecting.give_code(connection(), goal, made_by()), _address()
+    code, server = collecting.give_code(connection(), goal, made_by()), server_address()
     shown: CollectModel = {
         "code": code,
         "minutes": MINUTES,
@@ -96,16 +95,6 @@ def _pin() -> str:
     """What a customer's machine knows this server by, which has no authority that would vouch for it."""
     certificate = services().certificate
     return certificate.pin if certificate is not None and request.is_secure else ""
-
-
-def _address() -> str:
-    """The address under which other machines reach this server, as far as it can be told from here."""
-    name, _, port = request.host.rpartition(":") if request.host[-1:] != "]" else (request.host, "", "")
-    if not name:
-        name, port = request.host, ""
-    if name.strip("[]") in LOCAL_NAMES and services().bound_to in EVERY_ADDRESS:
-        name = own_address() or name
-    return f"{request.scheme}://{name}{f':{port}' if port else ''}"
 
 
 @api.get("/jobs/<int:job_id>/arrivals", responses={200: model_of(ArrivalsModel)})
@@ -143,6 +132,7 @@ def stick_script(path: SystemPath) -> Response:
 def register(app: Flask) -> None:
     """The addresses that the scripts use; they are no part of the API, and a code is what lets in."""
     app.add_url_rule("/collect/<code>", "collect", _collect, methods=["GET", "POST"])
+    app.add_url_rule("/collect/<code>/log", "collect_log", _collect_log, methods=["POST"])
 
     @app.errorhandler(WrongCode)
     def _wrong_code(error: WrongCode) -> Response:
@@ -163,7 +153,7 @@ def _collected(code: str) -> Response:
     code = code.removesuffix(".ps1").upper()
     goal = collecting.look_up(connection(), code)
     if request.method == "GET":
-        return Response(script_text(system, _address(), code, _pin()), mimetype="text/plain")
+        return Response(script_text(system, server_address(), code, _pin()), mimetype="text/plain")
     body = request.get_data()
     if has_too_many_values(body):
         raise BadSurvey("there is too much in it", mend="send the list of one machine")
@@ -172,3 +162,19 @@ def _collected(code: str) -> Response:
     tell(current_app, what, number)
     thanks = f"Thank you. {count} {'disk' if count == 1 else 'disks'} arrived at Ylemorph.\n"
     return Response(thanks, mimetype="text/plain")
+
+
+def _collect_log(code: str) -> Response:
+    """Lines of a script's log. A wrong code counts as a try; a script that tells each second costs none."""
+    attempts, where = services().attempts, request.remote_addr or ""
+    attempts.take_code(where)
+    body = request.get_data()
+    if has_too_many_values(body):
+        raise BadSurvey("there is too much in it", mend="send fewer lines at a time")
+    first = request.args.get("from", "0")[:9]
+    if not first.isdecimal():
+        raise BadSurvey("it is no number of lines", at="from", mend="say how many were sent before")
+    job = script_logs.told(work(), code.upper(), int(first), body.decode("utf-8", "replace"))
+    attempts.give_code_back(where)
+    tell(current_app, "jobs", job)
+    return Response("", status=204)

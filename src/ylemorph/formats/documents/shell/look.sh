@@ -139,7 +139,7 @@ set_out() {
   LOG=${log:-$FILE.log} STARTED=$(date +%s)
   (: >> "$LOG") 2> /dev/null || { LOG=''; refuse "the log ${log:-$FILE.log} cannot be written; give --log FILE"; }
   LOG_FROM=$(wc -l < "$LOG")
-  note begin 0 0 0 "$TITLE" ", \"plan\": \"$PLAN\", \"steps\": $STEPS"
+  note begin 0 0 0 "$TITLE" ", \"plan\": \"$PLAN\", \"steps\": $STEPS, \"resumed\": $([ "$resume" = yes ] && echo true || echo false)"
   if [ "$resume" = no ]; then
     NEW_ID=$(new_identity)
     : > "$KEEP/journal"
@@ -165,7 +165,7 @@ found_json() {
   for row in $(rows "$TARGET"); do
     from=${row%%:*} long=${row##*:}
     printf '%s{"start": %s' "$comma" "$from"
-    for what in TYPE UUID LABEL FSSIZE; do
+    for what in TYPE VERSION UUID LABEL; do
       value=$(known "$TARGET" $((from * SECTOR)) $((long * SECTOR)) "$what")
       [ -z "$value" ] || printf ', "%s": "%s"' "$what" "$(quotable "$value")"
     done
@@ -178,7 +178,7 @@ found_json() {
 finish() {
   number=0
   note end 0 0 "$(($(date +%s) - STARTED))" "$2"
-  note found 0 0 "$(($(date +%s) - STARTED))" "$2" "$(found_json)"
+  note found "$TARGET_BYTES" "$TARGET_BYTES" "$(($(date +%s) - STARTED))" "$2" "$(found_json)"
   rm -f "$KEEP/journal" "$KEEP/lock" "$KEEP/runs" "$KEEP/raw" "$KEEP/bitmap" "$KEEP/pieces" "$KEEP/batches" "$KEEP/batch" \
     "$KEEP/sums" "$KEEP/loader" "$KEEP"/move-* "$KEEP"/moved-*
   say "$2"

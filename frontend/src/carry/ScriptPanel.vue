@@ -1,0 +1,102 @@
+<script setup lang="ts">
+/** The script that does the steps: how it is run, where it tells how far it is, and its log when it has run elsewhere. */
+import { computed, ref, shallowRef } from "vue";
+import { askTell, handOver, type CarryStore, type Way } from "../api/carry";
+import type { Schemas } from "../api/client";
+import CommandLine from "../widgets/CommandLine.vue";
+
+const props = defineProps<{ job: number; way: Way | undefined; bench: CarryStore }>();
+const told = shallowRef<Schemas["TellModel"] | null>(null);
+const trouble = ref("");
+const said = shallowRef<Schemas["LogTaken"] | null>(null);
+const busy = ref(false);
+const MOST_BYTES = 8_000_000;
+
+const line = computed(() => {
+  const room = props.way?.script?.workspace_bytes ? " WORKDIR" : "";
+  return `sh job-${props.job}-clone.sh --go${told.value ? ` --tell ${told.value.address}` : ""} SOURCE TARGET${room}`;
+});
+
+async function tell(): Promise<void> {
+  await tried(async () => {
+    told.value = await askTell(props.job);
+  });
+}
+
+/** A log that was dropped or picked; never uploaded by the component itself. */
+function take(file: File): false {
+  void tried(async () => {
+    if (file.size > MOST_BYTES) throw new Error(`${file.name} is larger than any log of the script.`);
+    said.value = await props.bench.giveLog(await file.text());
+  });
+  return false;
+}
+
+async function tried(act: () => Promise<void>): Promise<void> {
+  busy.value = true;
+  trouble.value = "";
+  said.value = null;
+  try {
+    await act();
+  } catch (error) {
+    trouble.value = (error as Error).message;
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <section class="card no-print script" aria-label="Script">
+    <h2>The script</h2>
+    <p v-if="!way?.script" class="muted">This way has none.</p>
+    <template v-else>
+      <p>
+        <a :href="handOver(job, 'clone.sh')" download>Take it</a> to a Linux with both disks. Without
+        <span class="fig">--go</span> it only says what it would do.
+      </p>
+      <CommandLine where="On that Linux, as root" :command="line" />
+      <p v-for="text in way.script.by_hand" :key="text" class="muted">{{ text }}</p>
+      <div class="act">
+        <a-button size="small" :loading="busy" @click="tell">{{
+          told ? "Another address" : "Let it tell here"
+        }}</a-button>
+        <span v-if="told" class="muted" role="status">
+          Good for one run that begins within {{ told.minutes }} minutes.
+        </span>
+      </div>
+      <p v-if="told && !told.reachable" role="alert">
+        <span class="tag mind">mind</span> This Ylemorph listens to this machine alone: only a script that runs here
+        reaches it.
+      </p>
+      <a-upload-dragger :show-upload-list="false" :before-upload="take" accept=".log,.txt,.json" class="log">
+        Drop its log here, or pick it
+      </a-upload-dragger>
+      <p v-if="said" role="status">
+        {{ said.sentence }}
+        <router-link v-if="said.found" :to="`/jobs/${job}/check`">Check back</router-link>
+      </p>
+      <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.script {
+  display: grid;
+  gap: 8px;
+  min-width: 0;
+}
+.act {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+p a {
+  text-decoration: underline;
+}
+.log :deep(.ant-upload-btn) {
+  padding: 8px;
+}
+</style>

@@ -1,0 +1,17 @@
+"""The address under which other machines reach this server."""
+
+from flask import request
+
+from .addresses import own_address
+from .guard import EVERY_ADDRESS, LOCAL_NAMES
+from .services import services
+
+
+def server_address() -> str:
+    """As far as it can be told from here."""
+    name, _, port = request.host.rpartition(":") if request.host[-1:] != "]" else (request.host, "", "")
+    if not name:
+        name, port = request.host, ""
+    if name.strip("[]") in LOCAL_NAMES and services().bound_to in EVERY_ADDRESS:
+        name = own_address() or name
+    return f"{request.scheme}://{name}{f':{port}' if port else ''}"
