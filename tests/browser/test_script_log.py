@@ -85,4 +85,4 @@ def test_a_log_is_dropped_and_fills_the_record(bench):
     other = work / "other.log"
     other.write_text('{"format": "ylemorph.log/1"}\n')
     panel.locator("input[type=file]").set_input_files(other)
-    expect(panel.get_by_role("alert")).to_contain_text("this is no log of a script")
+    expect(panel.get_by_role("alert")).to_contain_text("This is no log of a script: line 1 cannot be read")

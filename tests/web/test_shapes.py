@@ -5,6 +5,7 @@ import json
 import pytest
 from pydantic import BaseModel, TypeAdapter
 
+from tests.web.test_script_log import plan_of, whole
 from ylemorph.web.buy import routes as shelf_routes
 from ylemorph.web.carry import routes as carry_routes
 from ylemorph.web.check import routes as check_routes
@@ -64,6 +65,7 @@ def asked(api, job, survey):
         ("POST", "/api/jobs"): ("/api/jobs", {"source": survey, "target": target}),
         ("POST", "/api/jobs/sample"): ("/api/jobs/sample", None),
         ("GET", "/api/jobs/{job_id}"): (url, None),
+        ("POST", "/api/jobs/{job_id}/log"): (f"{url}/log", {"text": whole(plan_of(api, job), 8)}),
         ("POST", "/api/jobs/{job_id}/changes"): (f"{url}/changes", {"kind": "fit", "fit": "snug"}),
         ("POST", "/api/jobs/{job_id}/preview"): (f"{url}/preview", {"kind": "drag", "row": 3, "size": 2**38}),
         ("POST", "/api/jobs/{job_id}/undo"): (f"{url}/undo", None),
@@ -113,6 +115,7 @@ def asked(api, job, survey):
         ("POST", "/api/people"): ("/api/people", {"name": "Ada", "role": "look", "password": "a few plain words"}),
         ("POST", "/api/here"): ("/api/here", {"place": "/jobs/1/fit"}),
         ("POST", "/api/jobs/{job_id}/collect"): (f"{url}/collect", None),
+        ("POST", "/api/jobs/{job_id}/tell"): (f"{url}/tell", None),
         ("GET", "/api/jobs/{job_id}/arrivals"): (f"{url}/arrivals", None),
         ("DELETE", "/api/jobs/{job_id}/arrivals/{arrival_id}"): (f"{url}/arrivals/1", None),
         ("POST", "/api/fleets/{fleet_id}/collect"): (f"{fleet}/collect", None),

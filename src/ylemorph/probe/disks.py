@@ -16,6 +16,7 @@ from .gpt import claims_gpt, find_gpt
 from .mbr import find_mbr, is_hybrid, is_protective
 from .medium import Medium, Part, Progress, Unsound, Window, open_medium
 from .named import UNKNOWN, array_of, is_blank
+from .old_marks import find_old_marks
 from .start_code import read_start_code
 from .start_data import read_start_data
 
@@ -66,6 +67,7 @@ def survey_medium(medium: Medium, progress: Progress | None = None) -> Survey:
         filesystem=found.whole,
         start_code=read_start_code(window, found.sector, found.table, fitted) if found.partitions else None,
     )
+    disk = disk.but(old_marks=find_old_marks(medium, disk))
     return Survey(checked(disk), datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
 
 

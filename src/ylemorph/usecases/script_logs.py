@@ -16,7 +16,7 @@ from ..store.script_logs import KeptLog, LoggedRun, LoggedStep
 from .carrying import carrying_of
 from .workshop import Work
 
-__all__ = ["MINUTES", "Progress", "Taken", "WrongCode", "give_code", "progress_of", "take", "take_for_any", "told"]
+__all__ = ["MINUTES", "Filled", "Progress", "WrongCode", "give_code", "progress_of", "take", "take_for_any", "told"]
 
 MOST_TOLD_BYTES = 4_000_000  # of one run; the lines of progress are not kept
 # What the script's words of a failure mean for the record.
@@ -30,7 +30,7 @@ REASON_SIGNS: tuple[tuple[str, Reason], ...] = (
 )
 
 
-class Taken(NamedTuple):
+class Filled(NamedTuple):
     """What a log filled: steps that are done, of how many; whether it failed, whether the finished disk came along;
     ``trouble``: where it could be read up to only."""
 
@@ -62,12 +62,12 @@ class Progress(NamedTuple):
     seconds: int
 
 
-def take(work: Work, job: int, text: str) -> Taken:
+def take(work: Work, job: int, text: str) -> Filled:
     """Fill a job's record from a whole log. Raises BadSurvey for what is no log, BadOption for that of another plan."""
     return _filled(work, job, read_log(text), None)[0]
 
 
-def take_for_any(work: Work, text: str) -> Taken:
+def take_for_any(work: Work, text: str) -> Filled:
     """The same for the one open job whose plan it is. Raises BadOption where none or several are."""
     log = read_log(text)
     closed = closings.all_closings(work.connection)
@@ -151,7 +151,7 @@ def _its_way(work: Work, job: int, log: RunLog) -> tuple[Carrying, WayKey]:
     return found
 
 
-def _filled(work: Work, job: int, log: RunLog, run: int | None) -> tuple[Taken, int]:
+def _filled(work: Work, job: int, log: RunLog, run: int | None) -> tuple[Filled, int]:
     made, way = _its_way(work, job, log)
     steps = kept_steps(made, "binary")
     events = _events(log)
@@ -162,7 +162,7 @@ def _filled(work: Work, job: int, log: RunLog, run: int | None) -> tuple[Taken, 
         _keep_finished(work, job, log.found)
     done = len({event.step for event in events if event.what == "done"})
     failed = bool(events) and events[-1].what == "failed"
-    return Taken(job, done, len(steps), failed, log.found is not None, log.trouble), number
+    return Filled(job, done, len(steps), failed, log.found is not None, log.trouble), number
 
 
 def _keep_finished(work: Work, job: int, survey: Survey) -> None:

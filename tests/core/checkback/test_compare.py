@@ -11,7 +11,7 @@ from ylemorph.core.checkback.differences import DIFFERENCES, Code
 from ylemorph.core.checkback.mending import figures_for
 from ylemorph.core.checkback.planned import planned_of
 from ylemorph.core.disk.check import checked
-from ylemorph.core.disk.model import NO_CODE, Disk, NamedPlace, StartCode
+from ylemorph.core.disk.model import NO_CODE, Disk, FileSystem, NamedPlace, OldMark, StartCode
 from ylemorph.core.disk.roles import BASIC_DATA, BIOS_BOOT, EFI_SYSTEM, LINUX_DATA, MICROSOFT_RESERVED, RECOVERY
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
@@ -220,6 +220,15 @@ PLANTED = {
     "mark lost": (GPT, lambda f: change(f, 5, flags=frozenset()), [("flag-off", 5)]),
     "mark lost, MBR": (MBR, lambda f: change(f, 1, flags=frozenset()), [("flag-off", 1)]),
     "half the contents": (GPT, lambda f: change(f, 3, fs_used_bytes=60 * GiB), [("contents-short", 3)]),
+    "a mark of an array": (
+        GPT, lambda f: f.but(old_marks=(OldMark("Linux array", 2**30, 4),)), [("old-mark", 4)]
+    ),
+    "a mark behind the last row": (
+        GPT, lambda f: f.but(old_marks=(OldMark("Linux array", 2**30),)), [("old-mark", None)]
+    ),
+    "an old file system in the reserved row": (
+        GPT, lambda f: change(f, 2, filesystem=FileSystem("ntfs")), [("old-mark", 2)]
+    ),
     "damaged": (GPT, lambda f: change(f, 4, fs_state="damaged"), [("state", 4)]),
 }  # fmt: skip
 

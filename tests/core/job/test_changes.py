@@ -15,9 +15,8 @@ from ylemorph.core.job.amendments import SetImmovableEnd
 from ylemorph.core.job.disk_changes import Describe
 from ylemorph.core.job.state import JobState, Pair
 from ylemorph.core.sizes import GB, Bytes, GiB, MiB
-from ylemorph.formats.own.changes import CHANGE_KINDS
+from ylemorph.formats.own.changes import CHANGE_KINDS, RowFigures, row_size
 from ylemorph.formats.own.options import options_from, options_to_data
-from ylemorph.formats.own.row_sizes import RowFigures, row_size
 
 FIGURES = RowFigures(200 * GiB, 400 * GiB, 100 * GiB, 102 * GiB, 115 * GiB, 440 * GiB, 512)
 PAIR = Pair(desk(), nominal_disk(480 * GB))

@@ -66,6 +66,20 @@ def test_sfdisk_dump_and_json_read_alike(tmp_path, script):
         assert "taken as 120 GB" in dump.found[0].missing[0]  # an MBR does not say how large its disk is
 
 
+def test_labels_beyond_ascii_arrive_whole_from_a_dump(tmp_path):
+    """A dump writes each byte that is not plain as ``\\xc3``, and so does it with what a shell knows."""
+    path, name = tmp_path / "disk7", "Bücher, $Lager é"
+    path.touch()
+    os.truncate(path, 8 * GiB)
+    sfdisk(path, "--quiet", text=f'label: gpt\nstart=2048, size=532480, name="{name}"\n')
+    for form in ("--dump", "--json"):
+        assert read_any(sfdisk(path, form)).found[0].survey.disk.partitions[0].name == name
+    broken = (
+        b"label: gpt\nunit: sectors\n\ndisk7p1 : start=2048, size=4096, type=" + BASIC.encode() + b', name="\\xc3\\x28"'
+    )
+    assert read_any(broken).found[0].survey.disk.partitions[0].name == "\N{REPLACEMENT CHARACTER}("
+
+
 # --- lsblk: the fields of util-linux 2.38, filled by hand; 2.33 writes numbers as text ------------------------------
 
 

@@ -102,6 +102,22 @@ class _Comparison:
             yield from self._missing(row) if partition is None else self._of_a_row(row, partition)
         yield from self._unexpected()
         yield from self._idle()
+        yield from self._old_marks()
+
+    def _old_marks(self) -> Iterator[Difference]:
+        """What stood there before and was not blanked (rule 16.6)."""
+        names = {id(partition): number for number, partition in self.pairs.items()}
+        numbers = {partition.number: names.get(id(partition)) for partition in self.found.rows}
+        rows = {row.number: row for row in self.planned.rows}
+        for mark in self.found.old_marks:
+            number = numbers.get(mark.row) if mark.row is not None else None
+            name = rows[number].name if number is not None else "no row"
+            yield Difference("old-mark", number, (name, mark.what, mark.byte), {}, {"byte": mark.byte})
+        for row in self.planned.rows:
+            partition = self.pairs.get(row.number)
+            fs = partition.filesystem if partition else None
+            if row.role == "reserved" and row.kind == "unknown" and fs is not None and fs.kind != "unknown":
+                yield Difference("old-contents", row.number, (row.name, KIND_NAMES[fs.kind]), {}, {"kind": fs.kind})
 
     def _of_the_table(self) -> Iterator[Difference]:
         source, found = self.planned.source, self.found

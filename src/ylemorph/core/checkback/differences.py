@@ -11,7 +11,7 @@ Code = Literal[
     "wrong-size-disk", "source-again", "table-kind", "table-backup", "row-missing", "row-unexpected", "start-off",
     "size-off", "off-grain", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off",
     "flag-off", "contents-short", "state", "identity-lost", "start-code", "start-named-off",
-    "start-data",
+    "start-data", "old-mark",
 ]  # fmt: skip
 # What mends it on the disk itself: the steps that one click leads to.
 Mend = Literal["", "extend", "move", "mend-table", "identity", "table", "copy", "check", "shrink", "start-code"]
@@ -31,7 +31,7 @@ DifferenceKey = Literal[
     "row-missing", "last-row-missing", "row-unexpected", "start-off", "off-grain", "old-size", "smaller", "larger",
     "grown", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off", "flag-off",
     "contents-short", "damaged", "dirty", "row-identity-equal", "identity-lost", "row-identity-lost", "code-lost",
-    "code-off", "loader-off", "start-named-off", "copy-named-off", "start-data",
+    "code-off", "loader-off", "start-named-off", "copy-named-off", "start-data", "old-mark", "old-contents",
 ]  # fmt: skip
 DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "wrong-size-disk": DifferenceKind(
@@ -165,6 +165,14 @@ DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "dirty": DifferenceKind(
         "state", "note", "The file system of {0} waits for a check.",
         "Let the system check it at its first start, as usual after a change of size.", "check",
+    ),
+    "old-mark": DifferenceKind(
+        "old-mark", "mind", "In {0}, at byte {2} of the disk, stands a mark of a {1} that was there before.",
+        "Blank the 4 KiB there, once you know that nothing uses it: programs may take the row for what it was.",
+    ),
+    "old-contents": DifferenceKind(
+        "old-mark", "mind", "{0} is to be empty, and holds {1} of what stood there before.",
+        "Blank its first MiB: programs may take it for what it was.",
     ),
 }  # fmt: skip
 

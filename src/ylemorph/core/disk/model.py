@@ -208,6 +208,16 @@ NO_CODE = StartCode(0, "")
 
 
 @dataclass(frozen=True, slots=True)
+class OldMark:
+    """A mark of what stood there before (rule 16.6): what it is of, the disk's byte where it stands, and the row whose
+    end that is."""
+
+    what: str = fact()
+    byte: Bytes = fact()
+    row: int | None = fact(None, least=1)
+
+
+@dataclass(frozen=True, slots=True)
 class Disk:
     """One disk. ``sectors`` counts logical sectors; ``partitions`` stand in the order of their starts.
 
@@ -228,6 +238,7 @@ class Disk:
     filesystem: FileSystem | None = fact(None, later=True)
     health: Health | None = fact(None, later=True)
     start_code: StartCode | None = fact(None, later=True, nothing=NO_CODE)
+    old_marks: tuple[OldMark, ...] = fact((), most=1000, later=True)
 
     def but(self, **changes: Any) -> "Disk":
         return replace(self, **changes)

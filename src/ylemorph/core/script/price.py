@@ -14,7 +14,7 @@ WHOLE = 0  # the key of a whole image among the work files; rows have their numb
 BLANKED_BYTES = 2 * MiB  # at the ends of each new row and of the disk (rule 16.6)
 
 
-class Taken(NamedTuple):
+class StepTakes(NamedTuple):
     """What one step takes: bytes read of the source, written to the target or moved on it, None where it is not known.
 
     ``passing``: bytes of work files while it lasts; ``kept``: what stands under a key afterwards; ``dropped``: what is
@@ -91,9 +91,9 @@ def _packed(one: ByScript) -> int | None:
     return one.ground.packed(one.load)
 
 
-def _taken(one: ByScript) -> Taken:  # noqa: PLR0911  # one for each kind
+def _taken(one: ByScript) -> StepTakes:  # noqa: PLR0911  # one for each kind
     if one.is_left:
-        return Taken()
+        return StepTakes()
     takes = record_of(one.step.kind).takes
     match takes:
         case "disk":
@@ -103,46 +103,46 @@ def _taken(one: ByScript) -> Taken:  # noqa: PLR0911  # one for each kind
         case "smaller":
             return _shrink(one)
         case "moved":
-            return Taken(written=used_bytes(one.load, one.ground.sector))
+            return StepTakes(written=used_bytes(one.load, one.ground.sector))
         case "looked at":
-            return Taken(kept=(one.row, _least_known(one))) if _comes_out_of_image(one) else Taken()
+            return StepTakes(kept=(one.row, _least_known(one))) if _comes_out_of_image(one) else StepTakes()
         case "larger":
-            return Taken(dropped=one.row)
+            return StepTakes(dropped=one.row)
         case "nothing":
-            return Taken()
+            return StepTakes()
         case _:
             assert_never(takes)
 
 
-def _read(one: ByScript) -> Taken:
+def _read(one: ByScript) -> StepTakes:
     """A failing disk whole; a backup as far as its rows are used."""
     ground = one.ground
     if one.step.disk == "image":
         size = ground.plan.source.size_bytes
-        return Taken(size, 0, kept=(WHOLE, size))
+        return StepTakes(size, 0, kept=(WHOLE, size))
     used = _sum([used_bytes(load, ground.sector) for load in ground.loads])
-    return Taken(used, used)
+    return StepTakes(used, used)
 
 
-def _copy(one: ByScript) -> Taken:
+def _copy(one: ByScript) -> StepTakes:
     used = used_bytes(one.load, one.ground.sector)
     if one.step.disk == "image":
-        return Taken(used, 0, kept=(one.row, _least_known(one)))
+        return StepTakes(used, 0, kept=(one.row, _least_known(one)))
     if one.step.from_disk == "image":
         passing = _least_known(one) if one.ground.whole_image and one.load.hold.fixed else 0
-        return Taken(0, used, passing, dropped=None if _grows(one) else one.row)
+        return StepTakes(0, used, passing, dropped=None if _grows(one) else one.row)
     if not one.resizes:
-        return Taken(used, used)
+        return StepTakes(used, used)
     packed = _packed(one)
     if one.fits_there:
-        return Taken(used, _sum([used, packed]))
-    return Taken(used, used, passing=_least_known(one) + _to_pack(one))
+        return StepTakes(used, _sum([used, packed]))
+    return StepTakes(used, used, passing=_least_known(one) + _to_pack(one))
 
 
-def _shrink(one: ByScript) -> Taken:
+def _shrink(one: ByScript) -> StepTakes:
     if one.step.disk == "image":
-        return Taken(kept=(one.row, min(one.old[1], _least_known(one) + _to_pack(one))))
-    return Taken(written=_packed(one) if one.step.disk == "target" else 0)
+        return StepTakes(kept=(one.row, min(one.old[1], _least_known(one) + _to_pack(one))))
+    return StepTakes(written=_packed(one) if one.step.disk == "target" else 0)
 
 
 def _least_known(one: ByScript) -> int:
@@ -197,7 +197,7 @@ def whole_room(steps: list[ByScript]) -> int:
     return whole + rows + kept + max([most, *made])
 
 
-def _seconds(one: ByScript, taken: Taken) -> tuple[int, int]:
+def _seconds(one: ByScript, taken: StepTakes) -> tuple[int, int]:
     """As the step takes by hand where no bytes go from disk to disk; else at the rate of the disks, and read back."""
     step, ground = one.step, one.ground
     if record_of(step.kind).takes not in ("disk", "carried", "moved") or one.is_left:

@@ -25,7 +25,7 @@ def _read(told: ScriptStep) -> list[str]:
     ground = told.by.ground
     rows = [f'runs_at {word} "$SOURCE" {start} {length}' for word, start, length in _sources(ground)]
     return [
-        'rm -f "$KEEP"/move-* "$KEEP"/moved-*',
+        'rm -f "$KEEP"/move* "$KEEP"/staged*',
         'empty "$TARGET"',
         *_blank([(0, MiB), (ground.plan.target.size_bytes - MiB, MiB)]),
         "{",

@@ -19,6 +19,7 @@ SHORT_TYPES = {
 }
 _HEADER = re.compile(r"^([a-z-]+):\s*(.*)$")
 _FIELD = re.compile(r'(?:^|,)\s*([a-zA-Z-]+)(?:\s*=\s*(?:"([^"]*)"|([^,"]*)))?')
+_ESCAPED = re.compile(r"(?:\\x[0-9a-fA-F]{2})+")
 MOST_LINES = 2_000
 Words = dict[str, Any]  # of a line or an object, by name, unchecked
 
@@ -47,9 +48,16 @@ def read_dump(text: str) -> Listed:
             raise BadSurvey(
                 f"“{line[:60]}” is no line of a table", at=f"line {number}", mend="copy the whole dump again"
             )
-        row = {m[1].lower(): m[2] if m[2] is not None else (m[3] or "").strip() for m in _FIELD.finditer(fields)}
+        row = {
+            m[1].lower(): _plain(m[2]) if m[2] is not None else (m[3] or "").strip() for m in _FIELD.finditer(fields)
+        }
         rows.append({**row, "node": node.strip() if colon else "", "line": number})
     return _disk(headers.get("device", ""), headers, rows)
+
+
+def _plain(quoted: str) -> str:
+    """A quoted text as it was: what is no plain ASCII, and signs that a shell knows, stand as ``\\xc3`` in a dump."""
+    return _ESCAPED.sub(lambda m: bytes.fromhex(m[0].replace("\\x", "")).decode("utf-8", "replace"), quoted)
 
 
 def read_json(data: Mapping[str, Any]) -> Listed:

@@ -5,8 +5,9 @@ What may be sent is made from the classes of the changes: a model for each, and 
 is sent just as it is kept needs nothing here; one of which a person types a part has an entry in ``_TYPED``.
 """
 
+import re
 from collections.abc import Callable, Mapping
-from dataclasses import MISSING, fields
+from dataclasses import MISSING, dataclass, fields
 from functools import reduce
 from operator import or_
 from typing import TYPE_CHECKING, Annotated, Any, Literal, NamedTuple, get_type_hints
@@ -14,7 +15,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, NamedTuple, get_type_
 from pydantic import BaseModel, ConfigDict, Field, RootModel, ValidationError, create_model
 
 from ...core.carry.facts import FACTS
-from ...core.errors import BadOption, BadSurvey, YlemorphError
+from ...core.errors import BadOption, BadSize, BadSurvey, YlemorphError
 from ...core.fit.layout import Prepared
 from ...core.fit.options import OptionKind
 from ...core.job.amendments import ListLightened, SetDiskSize, SetImmovableEnd, SetUsed, partition_of, source_of
@@ -25,16 +26,77 @@ from ...core.job.disk_changes import Confirm, Describe, SetSource, SetTarget
 from ...core.job.row_changes import Leave, Lighten, SetGrowth, SetOption, TakeRest
 from ...core.job.size_changes import Pin
 from ...core.job.state import JobState
-from ...core.sizes import Bytes
+from ...core.sizes import Bytes, Quantity, format_size, read_quantity, to_bytes
 from ..listings.lightened import read_lightened
 from ..listings.typed_rows import read_number, read_used
 from .change_data import OPTION_CHANGES, ChangeData
 from .options import MOST_ITEMS, facts_from, options_from, options_to_data
-from .row_sizes import RowFigures, row_size
 from .survey import SurveyModel, first_problem
 from .target_models import TargetModel
 from .targets import target_from_text
 from .wire import Described, Note, ShortText
+
+_EXPRESSION = re.compile(r"(?P<word>used|floor|comfort|source)?\s*(?P<sign>[+-])?\s*(?P<rest>.*)", re.IGNORECASE)
+EXAMPLES = "type a size such as 240GiB, +20G, -5%, used+30%, floor, comfort or rest"
+
+
+@dataclass(frozen=True, slots=True)
+class RowFigures:
+    """What the words of an expression stand for, in bytes; None where it is not known."""
+
+    current: int | None
+    source: int
+    used: int | None
+    floor: int | None
+    comfort: int | None
+    usable: int
+    sector: int
+
+
+def row_size(text: str, figures: RowFigures, bare: str = "gib") -> int:
+    """Bytes that ``text`` asks for.
+
+    A word stands for its figure; ``+`` and ``-`` add to the word or, without one, to the row's size on the
+    target. ``%`` after a sign is a share of that base, else of the target's usable capacity (rule 1.1). A bare
+    number takes the unit ``bare``. Raises BadSize where it makes no sense.
+    """
+    typed = text.strip()
+    match = _EXPRESSION.fullmatch(typed) if len(typed) <= 64 else None
+    if not typed or match is None:
+        raise BadSize(f"“{typed[:40]}” is not a size", mend=EXAMPLES)
+    word, sign, rest = (match["word"] or "").lower(), match["sign"], match["rest"].strip()
+    if not sign:
+        if word and rest:
+            raise BadSize(f"“{typed}” lacks a + or - after “{word}”", mend=EXAMPLES)
+        return (
+            _figure(word, figures)
+            if word
+            else to_bytes(_quantity(rest), sector=figures.sector, whole=figures.usable, bare=bare)
+        )
+    base = _figure(word or "current", figures)
+    step = to_bytes(_quantity(rest), sector=figures.sector, whole=base, bare=bare)
+    size = base + step if sign == "+" else base - step
+    if size <= 0:
+        raise BadSize(f"“{typed}” leaves nothing of {format_size(base)}", mend=EXAMPLES)
+    return size
+
+
+def _quantity(text: str) -> Quantity:
+    try:
+        return read_quantity(text)
+    except BadSize as error:
+        raise BadSize(error.problem, mend=EXAMPLES) from None
+
+
+_NAMES = {"used": "used space", "floor": "hard floor", "comfort": "comfort floor", "current": "size on the target"}
+
+
+def _figure(word: str, figures: RowFigures) -> int:
+    value: int | None = getattr(figures, word)
+    if value is None:
+        raise BadSize(f"the {_NAMES[word]} of this row is not known", mend="type a size such as 240GiB")
+    return value
+
 
 TEXT_FIELDS = ("name", "code", "machine", "note")
 SignedNumber = Annotated[int, Field(gt=-(2**63), lt=2**63)]

@@ -70,12 +70,12 @@ def read_log(text: str) -> RunLog:
             if line.event == "found":
                 found = _found(data)
         except (YlemorphError, ValueError) as error:
-            trouble = f"line {number} cannot be read ({_why(error)}); what stands before it was taken"
+            trouble = f"line {number} cannot be read ({_why(error)})"
             break
         lines.append(line)
     if not plan:
         raise BadSurvey(f"this is no log of a script: {trouble or 'it is empty'}", mend=MEND)
-    return RunLog(plan, tuple(lines), found, trouble)
+    return RunLog(plan, tuple(lines), found, f"{trouble}; what stands before it was taken" if trouble else "")
 
 
 def _why(error: Exception) -> str:

@@ -132,36 +132,58 @@ out_of_file() {
   carry "$WORK/row-$1.img" "$TARGET" "$4"
 }
 # slide NUMBER FAMILY FROM TO LENGTH: a row of the target moves. What is written at once is never longer than the way that
-# it goes, so that nothing is written over what is not yet whole at its new place; how far it is, is kept
+# it goes, so that nothing is written over what is not yet whole at its new place; where the way is short, it stands in a
+# file first. How far it is, is kept, so that a move that was cut off goes on where it was
 slide() {
-  way=$(($4 > $3 ? $4 - $3 : $3 - $4)) at=0
+  way=$(($4 > $3 ? $4 - $3 : $3 - $4)) shifted=$(($4 - $3)) at=0
   if [ ! -e "$KEEP/move-$1" ]; then
-    runs_at "$2" "$TARGET" "$3" "$5" > "$KEEP/runs"
-    cp "$KEEP/runs" "$KEEP/move.new"
+    runs_at "$2" "$TARGET" "$3" "$5" > "$KEEP/move.new"
     : > "$KEEP/moved-$1"
     flush "$KEEP/move.new"
     mv "$KEEP/move.new" "$KEEP/move-$1"
+    sync "$KEEP"
   fi
-  sync -f "$KEEP/move-$1"
   before=$(sed -n 's/^\([0-9][0-9]*\) \.$/\1/p' "$KEEP/moved-$1" | tail -n 1)
-  before=${before:-0}
   of=$(total "$KEEP/move-$1")
-  most=$((way < 67108864 ? way : 67108864))
-  pieces "$KEEP/move-$1" "$most" "$way" $(($4 > $3)) > "$KEEP/batches"
+  most=67108864
+  if [ "$way" -ge 16777216 ]; then most=$((way < most ? way : most)); fi
+  pieces "$KEEP/move-$1" "$most" "$most" $(($4 > $3)) > "$KEEP/batches"
   begin moved "$of"
   while read -r first last long <&6; do
     at=$((at + long))
-    [ "$last" -gt "$before" ] || continue
+    [ "$last" -gt "${before:-0}" ] || continue
     sed -n "${first},${last}p" "$KEEP/pieces" > "$KEEP/batch"
-    through "$TARGET" "$TARGET" $(($4 - $3)) notrunc "$long"
+    if [ "$way" -ge "$most" ]; then
+      through "$TARGET" "$TARGET" "$shifted" notrunc "$long"
+    else
+      through_file "$last" "$shifted" "$long"
+    fi
     if [ "$VERIFY" = yes ]; then
       forget "$TARGET"
-      back "$TARGET" $(($4 - $3)) "$SUM" "$long"
+      back "$TARGET" "$shifted" "$SUM" "$long"
     fi
-    printf '%s\n' "$last ." | dd of="$KEEP/moved-$1" oflag=append conv=notrunc,fsync status=none
+    printf '%s\n' "$last ." | dd of="$KEEP/moved-$1" oflag=append conv=notrunc,fsync status=none ||
+      fail "$KEEP/moved-$1 cannot be written"
+    rm -f "$KEEP/staged-$last"
     shown "$at"
   done 6< "$KEEP/batches"
   carried=$((carried + of))
+}
+# through_file LAST SHIFT LENGTH: the batch of the target stands whole in a file of the work folder before its old place is
+# written over; where it stands there already, the old place is not read again
+through_file() {
+  staged=$KEEP/staged-$1
+  if [ ! -e "$staged" ]; then
+    (take "$TARGET" 0) > "$KEEP/staged.new" || fail "$TARGET cannot be read"
+    [ "$(wc -c < "$KEEP/staged.new")" -eq "$3" ] || fail "$TARGET ends early"
+    flush "$KEEP/staged.new"
+    mv "$KEEP/staged.new" "$staged"
+    sync "$KEEP"
+  fi
+  SUM=$(cksum < "$staged")
+  SUM=${SUM%% *}
+  (give "$TARGET" "$2" notrunc < "$staged") || fail "$TARGET cannot be written"
+  flush "$TARGET"
 }
 # pack WHERE NUMBER FAMILY FROM OLD TO NEW: a row of the source to its place, made smaller on its way: there, where the
 # target has room for its old length for a while, or apart, in a work file

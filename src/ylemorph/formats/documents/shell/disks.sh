@@ -29,6 +29,14 @@ loops_over() {
     [ "$file" != "$(real "$1")" ] || echo "/dev/${loop%%/*}"
   done
 }
+# loops_under FOLDER: those over files in it
+loops_under() {
+  for backing in /sys/class/block/loop*/loop/backing_file; do
+    [ -r "$backing" ] && read -r file < "$backing" || continue
+    loop=${backing#/sys/class/block/}
+    case $file in "$(real "$1")"/*) echo "/dev/${loop%%/*}" ;; esac
+  done
+}
 # in_use DISK: whether it, a partition of it, or a loop over it is mounted or swapped to, or held by another device: a
 # volume group, an array, an opened crypt, a file system over several disks
 in_use() {

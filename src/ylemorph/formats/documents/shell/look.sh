@@ -93,6 +93,9 @@ look_at_room() {
   exec 9>> "$KEEP/lock"
   flock -n 9 || refuse "another run is at work in $KEEP"
   LOCKED=yes
+  # A journal without the target's new identity was cut off before anything was written.
+  if [ -e "$KEEP/journal" ] && ! grep -q '^new .* \.$' "$KEEP/journal"; then rm -f "$KEEP/journal"; fi
+  if [ "$resume" = yes ] && [ ! -e "$KEEP/journal" ]; then refuse "there is no run in $KEEP that could be gone on with"; fi
   for old in "$KEEP"/row-*.img "$KEEP/source.img" "$KEEP/start.img" "$KEEP/journal"; do
     [ ! -e "$old" ] || [ "$resume" = yes ] ||
       refuse "$old is there already, of a run that was cut off: --resume goes on there; else give an empty folder"
@@ -103,7 +106,6 @@ look_at_room() {
 }
 # look_at_journal: what was cut off was this plan, between these disks; LAST is the last step that is not done again
 look_at_journal() {
-  [ -s "$KEEP/journal" ] || refuse "there is no run in $KEEP that could be gone on with"
   grep -qx "plan $PLAN \\." "$KEEP/journal" || refuse "the run in $KEEP is of another plan"
   HELD=$(sed -n 's/^held \(.*\) \.$/\1/p' "$KEEP/journal" | tail -n 1)
   NEW_ID=$(sed -n 's/^new \(.*\) \.$/\1/p' "$KEEP/journal" | tail -n 1)
@@ -118,7 +120,7 @@ look_at_journal() {
   elif [ "$found" != "$NEW_ID" ] && [ -n "$found" ] && [ "$found" != "$HELD" ] && [ "$found" != "$SOURCE_ID" ]; then
     refuse "$TARGET is not the disk of that run, or was changed since"
   fi
-  for loop in $(loops_over "$SOURCE") $(loops_over "$TARGET"); do
+  for loop in $(loops_over "$SOURCE") $(loops_over "$TARGET") $(loops_under "$KEEP"); do
     case "$loop" in "$(real "$SOURCE")" | "$(real "$TARGET")") ;; *) losetup --detach "$loop" 2> /dev/null || : ;; esac
   done
 }
@@ -180,7 +182,7 @@ finish() {
   note end 0 0 "$(($(date +%s) - STARTED))" "$2"
   note found "$TARGET_BYTES" "$TARGET_BYTES" "$(($(date +%s) - STARTED))" "$2" "$(found_json)"
   rm -f "$KEEP/journal" "$KEEP/lock" "$KEEP/runs" "$KEEP/raw" "$KEEP/bitmap" "$KEEP/pieces" "$KEEP/batches" "$KEEP/batch" \
-    "$KEEP/sums" "$KEEP/loader" "$KEEP"/move-* "$KEEP"/moved-*
+    "$KEEP/sums" "$KEEP/loader" "$KEEP"/move-* "$KEEP"/moved-* "$KEEP"/staged*
   say "$2"
   finished=yes
   exit "$1"
