@@ -125,6 +125,7 @@ bench: browser $(STATIC)
 	$(SAY) "Timings"
 	@$(BIN)/python -m benchmarks.plans
 	@$(BIN)/python -m benchmarks.jobs
+	@$(BIN)/python -m benchmarks.script
 	@$(BIN)/python -m benchmarks.http
 	@$(BIN)/python -m benchmarks.clients
 	@$(BIN)/python -m benchmarks.people

@@ -333,6 +333,24 @@ def test_another_source_with_the_same_table_is_refused(tmp_path):
     assert bench.target.stat().st_blocks == 0
 
 
+def test_another_serial_than_the_surveyed_one_is_another_source(tmp_path):
+    bench = Bench(TINY, tmp_path / "bench")
+    text = bench.script.read_text()
+    bench.script.write_text(text.replace("SOURCE_SERIAL=''", "SOURCE_SERIAL='BK4-00731'"))
+    tells = wrapped(tmp_path / "bin", "lsblk", "echo BK4-9999\n")
+    with looped(bench.made.image) as (source,):
+        is_refused(bench, bench.go(source=source, path=tells), "has the serial BK4-9999, surveyed was BK4-00731")
+
+
+def test_a_part_of_a_disk_is_no_disk(tmp_path):
+    """Where the kernel has a partition at hand; it is only looked at."""
+    parts = [Path("/dev") / place.parent.name for place in Path("/sys/class/block").glob("*/partition")]
+    if not parts:
+        pytest.skip("this machine has no partition")
+    bench = Bench(TINY, tmp_path / "bench")
+    is_refused(bench, bench.go(source=parts[0]), "is a partition; give its whole disk")
+
+
 def test_what_is_not_closed_on_the_day_is_refused(tmp_path):
     """Planted after the survey: a hibernation, an ext that wants its journal, one with errors."""
     bench = Bench(TINY, tmp_path / "bench")

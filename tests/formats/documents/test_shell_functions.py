@@ -23,13 +23,11 @@ def shell(request, tmp_path):
     """Runs lines after the functions, with what the head of a script would have set; its output and exit status."""
     if not present(request.param[0]):
         pytest.skip(f"{request.param[0]} is needed")
-    settings = (
-        f"KEEP={tmp_path} WORK={tmp_path} LOG='' VERIFY=yes VIEWS=no SECTOR=512 STEPS=9 FILE=clone.sh TARGET_BYTES=0"
-    )
+    settings = f"KEEP={tmp_path} WORK={tmp_path} LOG='' VERIFY=yes VIEWS=no SECTOR=512 STEPS=9 BUFFER={tmp_path}/buffer"
 
     def called(lines, *, ok=True):
         script = tmp_path / "call.sh"
-        script.write_text(f"set -eu\nexport LC_ALL=C\n{settings}\n{functions()}\n{lines}\n")
+        script.write_text(f"set -eu\nexport LC_ALL=C\n{functions()}\n{settings}\n{lines}\n")
         done = subprocess.run(
             [*request.param, str(script)], capture_output=True, text=True, env=ENVIRONMENT, check=False, cwd=tmp_path
         )

@@ -18,38 +18,39 @@ empty() {
     mv -f "$new" "$(real "$1")"
   fi
 }
-# take FILE SHIFT: the stretches of the batch, one after the other
+# take FILE SHIFT LIST: the stretches of a list, one after the other
 take() {
-  while read -r start long; do
-    dd if="$1" bs=1M skip=$((start + $2)) count="$long" iflag=skip_bytes,count_bytes,fullblock status=none || return 1
-  done < "$KEEP/batch"
+  while read -r start piece; do
+    dd if="$1" bs=1M skip=$((start + $2)) count="$piece" iflag=skip_bytes,count_bytes,fullblock status=none || return 1
+  done < "$3"
 }
-# give FILE SHIFT CONV: what comes in goes to the places of the batch
+# give FILE SHIFT LIST CONV: what comes in goes to the places of a list
 give() {
-  while read -r start long <&5; do
-    dd of="$1" bs=1M seek=$((start + $2)) count="$long" iflag=count_bytes,fullblock oflag=seek_bytes conv="$3" \
+  while read -r start piece <&5; do
+    dd of="$1" bs=1M seek=$((start + $2)) count="$piece" iflag=count_bytes,fullblock oflag=seek_bytes conv="$4" \
       status=none || return 1
-  done 5< "$KEEP/batch"
+  done 5< "$3"
 }
-# through IN OUT SHIFT CONV LENGTH: one batch; SUM is that of what was read
-through() {
-  got=$({
-    { take "$1" 0 || echo "$1 cannot be read" >&3; } |
-      { tee /dev/fd/4 | cksum >&3; } 4>&1 |
-      { give "$2" "$3" "$4" || echo "$2 cannot be written" >&3; }
-  } 3>&1)
-  SUM=${got%% *}
-  if [ "$got" != "$SUM $5" ]; then
-    why=$(printf '%s\n' "$got" | grep cannot || echo "$1 ends early")
-    fail "$(printf '%s' "$why" | tail -n 1)"
-  fi
-  flush "$2"
+# load SIDE IN FIRST LAST LENGTH: a batch from the source into memory, on one of two sides, with the sum of what was read
+load() {
+  sed -n "$3,$4p" "$KEEP/pieces" > "$KEEP/batch-$1" || return 1
+  take "$2" 0 "$KEEP/batch-$1" > "$BUFFER-$1" || return 1
+  cksum < "$BUFFER-$1" > "$KEEP/sum-$1" || return 1
+  read -r _ taken < "$KEEP/sum-$1"
+  [ "$taken" = "$5" ] || return 2
 }
-# back OUT SHIFT SUM LENGTH: the batch, as it stands on OUT, is what was read
+unread() { if [ "$1" -eq 2 ]; then fail "$2 ends early"; else fail "$2 cannot be read"; fi; }
+# store SIDE OUT SHIFT CONV: it goes to its place; SUM is that of what was read
+store() {
+  (give "$2" "$3" "$KEEP/batch-$1" "$4") < "$BUFFER-$1" || fail "$2 cannot be written"
+  read -r SUM _ < "$KEEP/sum-$1"
+}
+# back SIDE OUT SHIFT SUM LENGTH: the batch, as it stands on OUT, is what was read
 back() {
-  got=$(take "$1" "$2" | cksum)
-  read -r start _ < "$KEEP/batch"
-  [ "$got" = "$3 $4" ] || fail "what was written to $1 from byte $((start + $2)) on reads back as something else: the disk or its cable is bad"
+  got=$(take "$2" "$3" "$KEEP/batch-$1" | cksum)
+  read -r start _ < "$KEEP/batch-$1"
+  [ "$got" = "$4 $5" ] ||
+    fail "what was written to $2 from byte $((start + $3)) on reads back as something else: the disk or its cable is bad"
 }
 # pieces RUNS MOST SPAN DOWN: "first last bytes" of each batch of lines, MOST bytes of each line and of a batch, SPAN from
 # its first byte to its last; the lines are in the file pieces, the last first where DOWN is 1
@@ -71,28 +72,49 @@ pieces() {
       if (first) print first, n, sprintf("%.0f", total) }' "$1"
 }
 total() { awk '{ sum += $2 } END { printf "%.0f", sum }' "$1"; }
-# carry IN OUT SHIFT [sparse]: the stretches in the file runs, SHIFT further on; then they are read back
+# carry IN OUT SHIFT [sparse]: the stretches in the file runs, SHIFT further on, the next batch read while one is written;
+# then they are read back
 carry() {
-  of=$(total "$KEEP/runs") at=0
-  most=$((of / 100 < 16777216 ? 16777216 : of / 100 > 268435456 ? 268435456 : of / 100))
+  of=$(total "$KEEP/runs") at=0 flushed=0 side=0
+  most=$((of / 20 < 4194304 ? 4194304 : of / 20 > 67108864 ? 67108864 : of / 20))
   pieces "$KEEP/runs" "$most" 1000000000000000 0 > "$KEEP/batches"
   : > "$KEEP/sums"
   begin copied "$of"
-  while read -r first last long <&6; do
-    sed -n "${first},${last}p" "$KEEP/pieces" > "$KEEP/batch"
-    through "$1" "$2" "$3" "notrunc${4:+,$4}" "$long"
+  exec 6< "$KEEP/batches"
+  read -r first last long <&6
+  load "$side" "$1" "$first" "$last" "$long" || unread $? "$1"
+  while [ -n "$first" ]; do
+    next_first=''
+    if read -r next_first next_last next_long <&6; then
+      load $((1 - side)) "$1" "$next_first" "$next_last" "$next_long" &
+      loading=$!
+    fi
+    store "$side" "$2" "$3" "notrunc${4:+,$4}"
     echo "$first $last $long $SUM" >> "$KEEP/sums"
     at=$((at + long))
+    if [ $((at - flushed)) -ge 1073741824 ] || [ "$at" -eq "$of" ]; then
+      flush "$2"
+      flushed=$at
+    fi
     shown "$at"
-  done 6< "$KEEP/batches"
+    if [ -n "$next_first" ]; then
+      wait "$loading" || unread $? "$1"
+      last=$next_last long=$next_long side=$((1 - side))
+    fi
+    first=$next_first
+  done
+  exec 6<&-
   carried=$((carried + at))
-  [ "$VERIFY" = yes ] || return 0
-  forget "$2"
+  [ "$VERIFY" = no ] || read_back "$2" "$3"
+}
+# read_back OUT SHIFT: what was written is there
+read_back() {
+  forget "$1"
   at=0
   begin 'read back' "$of"
   while read -r first last long sum <&6; do
-    sed -n "${first},${last}p" "$KEEP/pieces" > "$KEEP/batch"
-    back "$2" "$3" "$sum" "$long"
+    sed -n "${first},${last}p" "$KEEP/pieces" > "$KEEP/batch-0"
+    back 0 "$1" "$2" "$sum" "$long"
     at=$((at + long))
     shown "$at"
   done 6< "$KEEP/sums"
@@ -152,15 +174,16 @@ slide() {
   while read -r first last long <&6; do
     at=$((at + long))
     [ "$last" -gt "${before:-0}" ] || continue
-    sed -n "${first},${last}p" "$KEEP/pieces" > "$KEEP/batch"
     if [ "$way" -ge "$most" ]; then
-      through "$TARGET" "$TARGET" "$shifted" notrunc "$long"
+      load 0 "$TARGET" "$first" "$last" "$long" || unread $? "$TARGET"
+      store 0 "$TARGET" "$shifted" notrunc
     else
-      through_file "$last" "$shifted" "$long"
+      through_file "$first" "$last" "$shifted" "$long"
     fi
+    flush "$TARGET"
     if [ "$VERIFY" = yes ]; then
       forget "$TARGET"
-      back "$TARGET" "$shifted" "$SUM" "$long"
+      back 0 "$TARGET" "$shifted" "$SUM" "$long"
     fi
     printf '%s\n' "$last ." | dd of="$KEEP/moved-$1" oflag=append conv=notrunc,fsync status=none ||
       fail "$KEEP/moved-$1 cannot be written"
@@ -169,21 +192,21 @@ slide() {
   done 6< "$KEEP/batches"
   carried=$((carried + of))
 }
-# through_file LAST SHIFT LENGTH: the batch of the target stands whole in a file of the work folder before its old place is
-# written over; where it stands there already, the old place is not read again
+# through_file FIRST LAST SHIFT LENGTH: the batch of the target stands whole in a file of the work folder before its old
+# place is written over; where it stands there already, the old place is not read again
 through_file() {
-  staged=$KEEP/staged-$1
+  staged=$KEEP/staged-$2
+  sed -n "$1,$2p" "$KEEP/pieces" > "$KEEP/batch-0"
   if [ ! -e "$staged" ]; then
-    (take "$TARGET" 0) > "$KEEP/staged.new" || fail "$TARGET cannot be read"
-    [ "$(wc -c < "$KEEP/staged.new")" -eq "$3" ] || fail "$TARGET ends early"
+    (take "$TARGET" 0 "$KEEP/batch-0") > "$KEEP/staged.new" || fail "$TARGET cannot be read"
+    [ "$(wc -c < "$KEEP/staged.new")" -eq "$4" ] || fail "$TARGET ends early"
     flush "$KEEP/staged.new"
     mv "$KEEP/staged.new" "$staged"
     sync "$KEEP"
   fi
-  SUM=$(cksum < "$staged")
-  SUM=${SUM%% *}
-  (give "$TARGET" "$2" notrunc < "$staged") || fail "$TARGET cannot be written"
-  flush "$TARGET"
+  cksum < "$staged" > "$KEEP/sum-0"
+  read -r SUM _ < "$KEEP/sum-0"
+  (give "$TARGET" "$3" "$KEEP/batch-0" notrunc) < "$staged" || fail "$TARGET cannot be written"
 }
 # pack WHERE NUMBER FAMILY FROM OLD TO NEW: a row of the source to its place, made smaller on its way: there, where the
 # target has room for its old length for a while, or apart, in a work file

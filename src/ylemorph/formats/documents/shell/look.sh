@@ -101,9 +101,11 @@ look_at_room() {
       refuse "$old is there already, of a run that was cut off: --resume goes on there; else give an empty folder"
   done
   [ "$resume" = no ] || return 0
-  free=$(df -Pk "$KEEP" | while read -r _ _ _ free _; do echo "$free"; done | tail -n 1)
-  [ $((free * 1024)) -ge "$need" ] || refuse "$KEEP has $((free / 1024)) MiB free, $((need / 1048576 + 1)) are needed"
+  free=$(room_in "$KEEP")
+  [ "$free" -ge "$need" ] || refuse "$KEEP has $((free / 1048576)) MiB free, $((need / 1048576 + 1)) are needed"
 }
+# room_in FOLDER: bytes that are free there
+room_in() { echo $(($(df -Pk "$1" | while read -r _ _ _ free _; do echo "$free"; done | tail -n 1) * 1024)); }
 # look_at_journal: what was cut off was this plan, between these disks; LAST is the last step that is not done again
 look_at_journal() {
   grep -qx "plan $PLAN \\." "$KEEP/journal" || refuse "the run in $KEEP is of another plan"
@@ -151,6 +153,9 @@ set_out() {
   else
     say "Going on behind step $LAST."
   fi
+  # What is on its way stands in memory, where there is a folder for that with room.
+  BUFFER=$KEEP/buffer
+  if [ -d /dev/shm ] && [ -w /dev/shm ] && [ "$(room_in /dev/shm)" -ge 268435456 ]; then BUFFER=/dev/shm/ylemorph.$$; fi
   if [ -n "$tell" ]; then
     TELL=$tell
     rm -f "$KEEP/over"
@@ -181,8 +186,8 @@ finish() {
   number=0
   note end 0 0 "$(($(date +%s) - STARTED))" "$2"
   note found "$TARGET_BYTES" "$TARGET_BYTES" "$(($(date +%s) - STARTED))" "$2" "$(found_json)"
-  rm -f "$KEEP/journal" "$KEEP/lock" "$KEEP/runs" "$KEEP/raw" "$KEEP/bitmap" "$KEEP/pieces" "$KEEP/batches" "$KEEP/batch" \
-    "$KEEP/sums" "$KEEP/loader" "$KEEP"/move-* "$KEEP"/moved-* "$KEEP"/staged*
+  rm -f "$KEEP/journal" "$KEEP/lock" "$KEEP/runs" "$KEEP/raw" "$KEEP/bitmap" "$KEEP/pieces" "$KEEP/batches" "$KEEP"/batch-* \
+    "$KEEP/sums" "$KEEP"/sum-* "$KEEP/loader" "$KEEP"/move-* "$KEEP"/moved-* "$KEEP"/staged*
   say "$2"
   finished=yes
   exit "$1"

@@ -1,6 +1,6 @@
 # --- what is said, and kept: words, progress, log, journal ------------------------------------------------------------
 
-now='before the first step' finished=no number=0 trouble='' teller='' LOOPS='' LAST=0 LOCKED=no STARTED=0
+now='before the first step' finished=no number=0 trouble='' teller='' LOOPS='' LAST=0 LOCKED=no STARTED=0 BUFFER=''
 
 say() { printf '%s\n' "$*"; }
 refuse() { now='refused, nothing was written' finished=yes; printf 'Refused: %s\n' "$*" >&2; exit 2; }
@@ -18,6 +18,7 @@ ended() {
     note failed 0 0 "$(($(date +%s) - STARTED))" "$trouble"
   fi
   tell_the_rest
+  [ -z "$BUFFER" ] || rm -f "$BUFFER-0" "$BUFFER-1"
   if [ "$LOCKED" = yes ] && [ ! -e "$KEEP/journal" ]; then
     rm -f "$KEEP/lock"
     [ "$KEEP" != "$FILE.run" ] || rmdir "$KEEP" 2> /dev/null
@@ -25,13 +26,19 @@ ended() {
   exit "$code"
 }
 # quotable TEXT: it as it may stand between the quotes of JSON
-quotable() { printf '%s' "$*" | tr -d '\000-\037\177' | sed 's/[\\"]/\\&/g'; }
+quotable() {
+  case $1 in
+    *[!A-Za-z0-9\ .,:%\(\)/-]*) printf '%s' "$1" | tr -d '\000-\037\177' | sed 's/[\\"]/\\&/g' ;;
+    *) printf '%s' "$1" ;;
+  esac
+}
 # note EVENT BYTES OF SECONDS TEXT [MORE]: one line of the log; MORE is JSON of its own
 note() {
   [ -n "$LOG" ] || return 0
+  about=null
+  [ "$number" -eq 0 ] || about=$number
   printf '{"format": "ylemorph.log/1", "at": "%s", "event": "%s", "step": %s, "bytes": %s, "of": %s, "seconds": %s, "say": "%s"%s}\n' \
-    "$(date -u +%Y-%m-%dT%H:%M:%SZ)" "$1" "$([ "$number" -gt 0 ] && echo "$number" || echo null)" "$2" "$3" "$4" \
-    "$(quotable "$5")" "${6:-}" >> "$LOG" || :
+    "$(date -u +%Y-%m-%dT%H:%M:%SZ)" "$1" "$about" "$2" "$3" "$4" "$(quotable "$5")" "${6:-}" >> "$LOG" || :
 }
 # remember WORDS: a line of the journal, which is on the disk before anything else is done
 remember() {
@@ -59,13 +66,11 @@ shown() {
   percent=$((shown_of > 0 ? $1 * 100 / shown_of : 100))
   [ "$percent" -gt "$shown_percent" ] || return 0
   spent=$(($(date +%s) - shown_began))
-  text="$shown_word: $percent %, $(size "$1") of $(size "$shown_of"), $(span "$spent") so far"
-  text="$text, $(span $((spent * (shown_of - $1) / ($1 > 0 ? $1 : 1)))) left"
-  if [ -t 1 ]; then
-    printf '\r  %-76s' "$text"
-    [ "$percent" -lt 100 ] || printf '\n'
-  elif [ $((percent / 10)) -gt $((shown_percent / 10)) ]; then
-    say "  $text"
+  if [ -t 1 ] || [ $((percent / 10)) -gt $((shown_percent / 10)) ]; then
+    text="$shown_word: $percent %, $(size "$1") of $(size "$shown_of"), $(span "$spent") so far"
+    text="$text, $(span $((spent * (shown_of - $1) / ($1 > 0 ? $1 : 1)))) left"
+    if [ -t 1 ]; then printf '\r  %-76s' "$text"; else say "  $text"; fi
+    if [ -t 1 ] && [ "$percent" -eq 100 ]; then printf '\n'; fi
   fi
   note progress "$1" "$shown_of" "$spent" "$shown_word"
   shown_percent=$percent
