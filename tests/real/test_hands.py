@@ -16,7 +16,7 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.sizes import MiB
 
 from .jobs import LINUX, Job, Row, digest, look_at_target, made_source, plan_and_script
-from .test_script import NEEDED, OLD, TINY, TWO, sh
+from .test_script import NEEDED, TINY, TWO, sh
 from .volumes import ENVIRONMENT, MIB, Failed, present, run, sparse
 
 DEEP = os.environ.get("HYPOTHESIS_PROFILE") == "deep"
@@ -68,7 +68,8 @@ def looped(*images, options=()):
 # --- killed at any moment, and gone on with ---------------------------------------------------------------------------
 
 MOVED = Job("moved", "restore", (*TWO, Row("ext4", 48, "data", LINUX)), 220, Options(fit="rest-to-one", grow=1))
-NEARER = Job("nearer", "restore", OLD[1:4], 380, Options(fit="snug"), True)
+TURNED = Job("turned", "restore", TWO, 220, Options(order=(2, 1)))
+SHORT_WAY = Job("a short way", "restore", (Row("ext4", 48, "data", LINUX, 3), *TWO), 200, Options(fit="same"))
 
 
 def killed_after(bench, seconds, *options):
@@ -83,7 +84,7 @@ def killed_after(bench, seconds, *options):
     process.wait()
 
 
-@pytest.mark.parametrize("job", [TINY, MOVED], ids=lambda job: job.name)
+@pytest.mark.parametrize("job", [TINY, MOVED, *((TURNED, SHORT_WAY) if DEEP else ())], ids=lambda job: job.name)
 def test_killed_at_any_moment_it_goes_on_to_the_same_end(job, tmp_path):
     """Three times in a row at random moments of what is left, then to its end: every hash equal, source untouched."""
     bench, rest = Bench(job, tmp_path / "bench"), random.Random(7)

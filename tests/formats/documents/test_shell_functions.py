@@ -119,7 +119,7 @@ def test_a_row_slides_over_itself(old, new, shell, tmp_path):
     with disk.open("r+b") as file:
         file.seek(old)
         file.write(data)
-    shell(f"TARGET=disk now=x number=1 carried=0; slide 1 whole {old} {new} {len(data)}")
+    shell(f"TARGET=disk now=x number=1 carried=0; slide whole {old} {new} {len(data)}")
     assert disk.read_bytes()[new : new + len(data)] == data
 
 

@@ -97,7 +97,7 @@ def _resize(told: ScriptStep) -> list[str]:
 
 
 def _move(told: ScriptStep) -> list[str]:
-    return [f"slide {told.row} {told.runs} {told.old[0]} {told.new[0]} {told.old[1]}"]
+    return [f"slide {told.runs} {told.old[0]} {told.new[0]} {told.old[1]}"]
 
 
 def _table(told: ScriptStep) -> list[str]:

@@ -153,23 +153,24 @@ out_of_file() {
   runs_at "$2" "$WORK/row-$1.img" 0 "$3" > "$KEEP/runs"
   carry "$WORK/row-$1.img" "$TARGET" "$4"
 }
-# slide NUMBER FAMILY FROM TO LENGTH: a row of the target moves. What is written at once is never longer than the way that
+# slide FAMILY FROM TO LENGTH: a row of the target moves. What is written at once is never longer than the way that
 # it goes, so that nothing is written over what is not yet whole at its new place; where the way is short, it stands in a
-# file first. How far it is, is kept, so that a move that was cut off goes on where it was
+# file first. How far the step is, is kept, so that one that was cut off goes on where it was; a
+# row may move twice
 slide() {
-  way=$(($4 > $3 ? $4 - $3 : $3 - $4)) shifted=$(($4 - $3)) at=0
-  if [ ! -e "$KEEP/move-$1" ]; then
-    runs_at "$2" "$TARGET" "$3" "$5" > "$KEEP/move.new"
-    : > "$KEEP/moved-$1"
+  way=$(($3 > $2 ? $3 - $2 : $2 - $3)) shifted=$(($3 - $2)) at=0
+  if [ ! -e "$KEEP/move-$number" ]; then
+    runs_at "$1" "$TARGET" "$2" "$4" > "$KEEP/move.new"
+    : > "$KEEP/moved-$number"
     flush "$KEEP/move.new"
-    mv "$KEEP/move.new" "$KEEP/move-$1"
+    mv "$KEEP/move.new" "$KEEP/move-$number"
     sync "$KEEP"
   fi
-  before=$(sed -n 's/^\([0-9][0-9]*\) \.$/\1/p' "$KEEP/moved-$1" | tail -n 1)
-  of=$(total "$KEEP/move-$1")
+  before=$(sed -n 's/^\([0-9][0-9]*\) \.$/\1/p' "$KEEP/moved-$number" | tail -n 1)
+  of=$(total "$KEEP/move-$number")
   most=67108864
   if [ "$way" -ge 16777216 ]; then most=$((way < most ? way : most)); fi
-  pieces "$KEEP/move-$1" "$most" "$most" $(($4 > $3)) > "$KEEP/batches"
+  pieces "$KEEP/move-$number" "$most" "$most" $(($3 > $2)) > "$KEEP/batches"
   begin moved "$of"
   while read -r first last long <&6; do
     at=$((at + long))
@@ -185,8 +186,8 @@ slide() {
       forget "$TARGET"
       back 0 "$TARGET" "$shifted" "$SUM" "$long"
     fi
-    printf '%s\n' "$last ." | dd of="$KEEP/moved-$1" oflag=append conv=notrunc,fsync status=none ||
-      fail "$KEEP/moved-$1 cannot be written"
+    printf '%s\n' "$last ." | dd of="$KEEP/moved-$number" oflag=append conv=notrunc,fsync status=none ||
+      fail "$KEEP/moved-$number cannot be written"
     rm -f "$KEEP/staged-$last"
     shown "$at"
   done 6< "$KEEP/batches"
