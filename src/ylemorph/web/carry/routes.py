@@ -10,7 +10,7 @@ from ...usecases import carrying, jobs, script_logs
 from ...usecases.carrying import RecordEntry
 from ..edge.identity import made_by
 from ..edge.problems import problems
-from ..edge.reached import server_address
+from ..edge.reached import server_address, server_pin
 from ..edge.services import connection, services, work
 from ..models import JobPath, UnitsQuery
 from .hand_over import HAND_OVER
@@ -63,8 +63,9 @@ def take_log(path: JobPath, body: LogRequest) -> Response:
 def give_address(path: JobPath) -> tuple[Response, int]:
     """An address to which the job's script may tell how far it is, once."""
     code = script_logs.give_code(work(), path.job_id, made_by())
+    pin = server_pin()
     shown: TellModel = {
-        "address": f"{server_address()}/collect/{code}/log",
+        "address": f"{server_address()}/collect/{code}/log{f'#{pin}' if pin else ''}",
         "minutes": script_logs.MINUTES,
         "reachable": services().network,
     }

@@ -1,4 +1,4 @@
-"""The address under which other machines reach this server."""
+"""The address under which other machines reach this server, and what they know it by."""
 
 from flask import request
 
@@ -15,3 +15,10 @@ def server_address() -> str:
     if name.strip("[]") in LOCAL_NAMES and services().bound_to in EVERY_ADDRESS:
         name = own_address() or name
     return f"{request.scheme}://{name}{f':{port}' if port else ''}"
+
+
+def server_pin() -> str:
+    """What another machine knows this server by, which has no authority that would vouch for it; empty where nothing is
+    encrypted."""
+    certificate = services().certificate
+    return certificate.pin if certificate is not None and request.is_secure else ""

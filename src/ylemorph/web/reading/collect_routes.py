@@ -16,7 +16,7 @@ from ..edge.identity import made_by
 from ..edge.limits import has_too_many_values
 from ..edge.live_routes import tell
 from ..edge.problems import answer, problem_data, problems
-from ..edge.reached import server_address
+from ..edge.reached import server_address, server_pin
 from ..edge.services import connection, services, work
 from ..fleet.models import FleetPath
 from ..models import JobPath
@@ -84,17 +84,11 @@ def _code(goal: CollectGoal) -> Response:
         "minutes": MINUTES,
         "reachable": services().network,
         "commands": [
-            {"where": script.where, "command": command_line(key, server, code, _pin())}
+            {"where": script.where, "command": command_line(key, server, code, server_pin())}
             for key, script in SCRIPTS.items()
         ],
     }
     return jsonify(shown)
-
-
-def _pin() -> str:
-    """What a customer's machine knows this server by, which has no authority that would vouch for it."""
-    certificate = services().certificate
-    return certificate.pin if certificate is not None and request.is_secure else ""
 
 
 @api.get("/jobs/<int:job_id>/arrivals", responses={200: model_of(ArrivalsModel)})
@@ -153,7 +147,7 @@ def _collected(code: str) -> Response:
     code = code.removesuffix(".ps1").upper()
     goal = collecting.look_up(connection(), code)
     if request.method == "GET":
-        return Response(script_text(system, server_address(), code, _pin()), mimetype="text/plain")
+        return Response(script_text(system, server_address(), code, server_pin()), mimetype="text/plain")
     body = request.get_data()
     if has_too_many_values(body):
         raise BadSurvey("there is too much in it", mend="send the list of one machine")
