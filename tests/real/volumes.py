@@ -121,6 +121,7 @@ SCATTER = {**many(900, 120_000, "keep"), **many(900, 150_000, "drop")}
 
 EXT_CASES = (
     Case("ext4", "ext", ext(2 * GIB, LEDGER, *EXT4)),
+    Case("ext4, sets of one group", "ext", ext(2 * GIB, LEDGER, *EXT4, "-G", 1)),
     Case("ext4 1 KiB blocks", "ext", ext(600 * MIB, LEDGER, *EXT4, "-b", 1024)),
     Case("ext4 2 KiB blocks", "ext", ext(GIB, LEDGER, *EXT4, "-b", 2048)),
     Case("ext4 64 KiB blocks", "ext", ext(4 * GIB, LEDGER, *EXT4, "-b", 65536)),

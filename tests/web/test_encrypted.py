@@ -16,9 +16,14 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from cryptography import x509
 
+from tests.make import desk
 from tests.web.test_collect import run
 from tests.web.test_network import routes
 from tests.web.test_serving import free_port
+from ylemorph.core.disk.model import Survey
+from ylemorph.formats.documents.shell_script import functions
+from ylemorph.formats.own.steps_read import read_steps
+from ylemorph.formats.own.survey_data import survey_to_data
 from ylemorph.serving import Service, _certificate, run_server
 from ylemorph.web.edge import encryption
 from ylemorph.web.edge.addresses import certified_names
@@ -192,6 +197,32 @@ def test_disks_are_collected_by_the_shown_line(network):
     status, said = bare(line, "y\n")
     assert (status, "arrived at Ylemorph" in said) == (0, True), said
     assert len(network.ask("GET", f"/api/jobs/{job['id']}/arrivals")[1]["arrivals"]) == 1
+
+
+@pytest.mark.skipif(shutil.which("curl") is None, reason="curl is not here")
+def test_a_script_tells_to_whoever_has_the_pinned_key_alone(network, tmp_path):
+    """The script's own way to send, to the address that the page gives, where nobody vouches for the certificate."""
+    survey = json.loads(json.dumps(survey_to_data(Survey(desk()))))
+    _, job = network.ask("POST", "/api/jobs", {"source": survey, "target": {"nominal": "480GB"}})
+    _, given = network.ask("POST", f"/api/jobs/{job['id']}/tell")
+    assert "#sha256//" in given["address"]
+    address = re.sub(r"https://[^/]+/", f"https://127.0.0.1:{network.port}/", given["address"])
+    _, plan = network.ask("GET", f"/api/jobs/{job['id']}/hand-over/steps.json")
+    sequence = read_steps(json.dumps(plan).encode())
+    line = {"format": "ylemorph.log/1", "at": "2026-11-28T06:00:00Z", "event": "begin", "plan": sequence.fingerprint}
+    (tmp_path / "lines").write_text(json.dumps(line) + "\n")
+
+    def post(where):
+        call = f"TELL='{where}' SENT=0 KEEP={tmp_path}; post < {tmp_path / 'lines'} || echo refused; finished=yes"
+        (tmp_path / "post.sh").write_text(f"{functions()}\n{call}\n")
+        return run(f"sh {tmp_path / 'post.sh'}").stdout
+
+    wrong = re.sub("sha256//.", lambda found: found[0][:-1] + ("A" if found[0][-1] != "A" else "B"), address)
+    assert "refused" in post(wrong)
+    assert network.ask("GET", f"/api/jobs/{job['id']}/carry")[1]["run"] is None
+    assert "refused" in post(address.split("#")[0])  # without the key nobody vouches for it
+    assert "refused" not in post(address)
+    assert network.ask("GET", f"/api/jobs/{job['id']}/carry")[1]["run"]["step"] == 1
 
 
 def test_many_idle_connections_keep_nobody_out(network):

@@ -127,6 +127,7 @@ def _layout(sb: Super, groups: list["_Group"]) -> ExtLayout:
         descriptor_blocks=sb.first_meta if meta else div_up(sb.groups, per_block) + sb.reserved_gdt,
         backups=backups,
         flex_groups=sb.flex,
+        flex=bool(sb.incompatible & FLEX_BG),
         extents=bool(sb.incompatible & EXTENTS),
         meta_from=sb.first_meta * per_block if meta else None,
         meta_groups=per_block,

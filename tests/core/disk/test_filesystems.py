@@ -1,10 +1,12 @@
 """What a file system lets you do (rule 3), its least size and its ceiling (rules 5.3, 5.6)."""
 
+import struct
 from types import SimpleNamespace
 
 import pytest
 
 from tests.make import fs, part, row_of
+from tests.real.volumes import present, run, sparse
 from ylemorph.core.disk.ext_least import _copies
 from ylemorph.core.disk.filesystems import (
     ABILITIES,
@@ -68,11 +70,30 @@ def test_ceilings(kind, cluster, ceiling):
 
 @pytest.mark.parametrize(
     ("kind", "cluster", "least"),
-    [("fat32", 4096, 65_525 * 4096), ("fat16", 2048, 4_085 * 2048), ("fat32", None, 0), ("ntfs", 4096, 0)],
-)
+    [
+        # Clusters, two tables of 4 or 2 bytes an entry on whole 4 KiB, and what stands before them.
+        ("fat32", 4096, 65_525 * 4096 + 2 * 262_144 + 131_072), ("fat16", 2048, 4_085 * 2048 + 2 * 8192 + 131_072),
+        ("fat32", None, 0), ("ntfs", 4096, 0),
+    ],
+)  # fmt: skip
 def test_least_sizes(kind, cluster, least):
     """Microsoft FAT specification (fatgen103, from memory)."""
     assert least_bytes(fs(kind, cluster_bytes=cluster), GiB) == least
+
+
+@pytest.mark.skipif(not present("mkfs.fat"), reason="mkfs.fat is needed")
+@pytest.mark.parametrize(("kind", "bits", "least"), [("fat32", 32, 65_525), ("fat16", 16, 4_085)])
+@pytest.mark.parametrize("sectors", [1, 2, 4, 8])
+def test_a_fat_of_its_least_size_is_one_of_its_kind(kind, bits, least, sectors, tmp_path):
+    """By the count of clusters alone a FAT is told to be of 16 or 32 bits (fatgen103)."""
+    size = -(-least_bytes(fs(kind, cluster_bytes=sectors * 512), GiB) // MiB) * MiB
+    volume = sparse(tmp_path / "volume", size)
+    run("mkfs.fat", "-F", bits, "-s", sectors, volume)
+    boot = volume.read_bytes()[:64]
+    total, reserved = struct.unpack_from("<H", boot, 19)[0] or struct.unpack_from("<I", boot, 32)[0], boot[14]
+    table = struct.unpack_from("<H", boot, 22)[0] or struct.unpack_from("<I", boot, 36)[0]
+    root = struct.unpack_from("<H", boot, 17)[0] * 32 // 512
+    assert (total - reserved - 2 * table - root) // sectors >= least
 
 
 def test_copies_of_the_superblock():

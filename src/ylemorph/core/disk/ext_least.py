@@ -62,7 +62,7 @@ def _kept(layout: ExtLayout, data: int) -> _Kept:
         more = div_up(data - free, per_group)
         room += per_group - (own(groups) - own(groups - 1))
         groups, before = groups + more, tables
-        if layout.flex_groups == 1 or groups > tables:
+        if not _is_flex(layout) or groups > tables:
             tables = _with_set(layout, groups)
         counted = max(before, min(tables, groups - 1))
         room += (counted - before) * per_group - (own(counted) - own(before))
@@ -72,9 +72,14 @@ def _kept(layout: ExtLayout, data: int) -> _Kept:
     return _Kept(groups, tables, room)
 
 
+def _is_flex(layout: ExtLayout) -> bool:
+    """A survey of before this was asked says it by sets of more than one group."""
+    return layout.flex or layout.flex_groups > 1
+
+
 def _with_set(layout: ExtLayout, groups: int) -> int:
-    """Groups up to the end of the set whose tables stand together."""
-    if layout.flex_groups == 1:
+    """Groups up to the end of the set whose tables stand together: the resizer takes one more where a set is full."""
+    if not _is_flex(layout):
         return groups
     return min((groups // layout.flex_groups + 1) * layout.flex_groups, _present(layout))
 

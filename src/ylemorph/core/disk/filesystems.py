@@ -4,7 +4,7 @@ from collections.abc import Callable
 from functools import lru_cache
 from typing import NamedTuple
 
-from ..sizes import MAX_BYTES, GiB, MiB, TiB
+from ..sizes import MAX_BYTES, GiB, MiB, TiB, div_up
 from .ext_least import least_ext_bytes, own_ext_bytes, shed_ext_bytes, usual_ext_layout
 from .model import Disk, FileSystem, FileSystemNote, Kind, Partition, State
 
@@ -50,6 +50,10 @@ BLOCKING: dict[State, str] = {
 # Least cluster counts of a FAT that is made, by Microsoft's FAT specification (fatgen103, from memory). One with fewer
 # is read all the same; its floor is then its present size.
 LEAST_CLUSTERS: dict[Kind, int] = {"fat32": 65_525, "fat16": 4_085}
+
+# The tables stand on whole sectors of up to 4 KiB; before them 32 reserved ones, which for a FAT16 are one and the root
+# folder (the same specification).
+FAT_UNIT, FAT_BEFORE = 4096, 32 * 4096
 
 # Rule 5.6: clusters that the file system can number, with the cluster size taken where the survey has none.
 MOST_CLUSTERS: dict[Kind, int] = {
@@ -115,7 +119,12 @@ def is_estimate(fs: FileSystem) -> bool:
 
 
 def _least_fat(fs: FileSystem, _size: int, _lightened: int) -> int:
-    return LEAST_CLUSTERS[fs.kind] * (fs.cluster_bytes or 0)
+    """The clusters, both tables of them, and what stands before these."""
+    if not fs.cluster_bytes:
+        return 0
+    clusters = LEAST_CLUSTERS[fs.kind]
+    table = div_up((clusters + 2) * (4 if fs.kind == "fat32" else 2), FAT_UNIT) * FAT_UNIT
+    return clusters * fs.cluster_bytes + 2 * table + FAT_BEFORE
 
 
 def _least_ext(fs: FileSystem, size: int, lightened: int) -> int:

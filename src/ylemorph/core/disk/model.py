@@ -77,7 +77,8 @@ class ExtLayout:
 
     ``data_blocks``: in use by files, folders and the journal, without the tables of the groups. ``descriptor_blocks``:
     behind each copy of the superblock, kept ones too. ``backups``: which groups hold such a copy. ``flex_groups``:
-    groups whose tables stand together. ``meta_from``: first group whose descriptors stand in groups of ``meta_groups``.
+    groups whose tables stand together; ``flex``: whether the volume says so at all, be it of one group alone, since the
+    resizer then keeps one more. ``meta_from``: first group whose descriptors stand in groups of ``meta_groups``.
     """
 
     block_bytes: Bytes = fact(least=1024, most=65_536)
@@ -94,6 +95,7 @@ class ExtLayout:
     extents: bool = fact(True)
     meta_from: int | None = fact(None)
     meta_groups: int = fact(1, least=1, most=65_536)
+    flex: bool = fact(False)
 
 
 @dataclass(frozen=True, slots=True)

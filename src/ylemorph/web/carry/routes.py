@@ -65,7 +65,7 @@ def give_address(path: JobPath) -> tuple[Response, int]:
     code = script_logs.give_code(work(), path.job_id, made_by())
     pin = server_pin()
     shown: TellModel = {
-        "address": f"{server_address()}/collect/{code}/log{f'#{pin}' if pin else ''}",
+        "address": f"{server_address()}/collect/{code}/log{f'#sha256//{pin}' if pin else ''}",
         "minutes": script_logs.MINUTES,
         "reachable": services().network,
     }
