@@ -9,6 +9,7 @@ import { KINDS } from "../widgets/words";
 const props = defineProps<{ job: Job }>();
 const { carry, trouble } = useCarry(toRef(props, "job"));
 const steps = computed(() => carry.value?.steps ?? null);
+const script = computed(() => steps.value?.ways.find((way) => way.key === steps.value?.way)?.script ?? null);
 const list = (when: "before" | "after") => steps.value?.lists.filter((item) => item.when === when) ?? [];
 const disks = computed(() => [props.job.source_head, props.job.target_head]);
 const MIB = 1024 ** 2;
@@ -23,6 +24,7 @@ const mib = (bytes: number | null) =>
     <p>
       <b>{{ carry.headline }}</b>
     </p>
+    <p v-if="script">By our script: {{ script.words }}</p>
     <p>{{ steps.plan.start.head }}. {{ steps.plan.start.text }}</p>
     <div class="disks">
       <p v-for="(disk, index) in disks" :key="index">

@@ -88,7 +88,7 @@ const bytes = computed(() => {
 <style scoped>
 .step-line {
   display: grid;
-  grid-template-columns: 24px 1fr max-content;
+  grid-template-columns: 24px minmax(0, 1fr) max-content;
   gap: 10px;
   padding: 6px 6px;
   border-bottom: 1px solid var(--line);
@@ -141,7 +141,7 @@ summary {
   cursor: pointer;
 }
 .progress {
-  max-width: 420px;
+  max-width: 520px;
   font-size: 12px;
 }
 .acts {
@@ -154,5 +154,20 @@ summary {
   justify-items: end;
   align-content: start;
   font-size: 12px;
+}
+.body {
+  min-width: 0;
+}
+details {
+  overflow-x: auto;
+}
+@media (max-width: 600px) {
+  .step-line {
+    grid-template-columns: 24px minmax(0, 1fr);
+  }
+  .right {
+    grid-column: 2;
+    justify-items: start;
+  }
 }
 </style>

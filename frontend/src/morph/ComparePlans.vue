@@ -83,6 +83,11 @@ function difference(pair: (number | null)[]): string {
   return `${b > a ? "+" : ""}${size(b - a)}`;
 }
 const sum = (name: "open_bytes" | "carried_bytes" | "packed_bytes") => sides.value.map((side) => side[name]);
+type ByScript = Schemas["SideModel"]["by_script"];
+const BY_SCRIPT = [
+  { name: "By our script", of: (one: ByScript) => one?.time ?? "no way" },
+  { name: "Its workspace", of: (one: ByScript) => shown(one?.workspace_bytes, "") },
+] as const;
 const LINES = [
   { key: "open_bytes", name: "Left open" },
   { key: "carried_bytes", name: "Goes over" },
@@ -140,9 +145,9 @@ const LINES = [
             </td>
             <td colspan="3"></td>
           </tr>
-          <tr>
-            <th scope="row">By our script</th>
-            <td v-for="(side, index) in sides" :key="index" class="num">{{ side.by_script || "none" }}</td>
+          <tr v-for="line in BY_SCRIPT" :key="line.name">
+            <th scope="row">{{ line.name }}</th>
+            <td v-for="(side, index) in sides" :key="index" class="num">{{ line.of(side.by_script) }}</td>
             <td colspan="3"></td>
           </tr>
           <tr v-for="row in found.rows" :key="row.number">

@@ -62,6 +62,15 @@ class CompareQuery(BaseModel):
     units: Units = "binary"
 
 
+class ByScriptModel(Shape):
+    """What our script takes for the same way."""
+
+    time: str
+    read_bytes: int | None
+    write_bytes: int | None
+    workspace_bytes: int
+
+
 class SideModel(Shape):
     """One of two plans with the figures that stand above their rows."""
 
@@ -72,7 +81,7 @@ class SideModel(Shape):
     carried_bytes: int
     packed_bytes: int | None
     time: str
-    by_script: Annotated[str, Field(description="What our script takes for the same way; empty where there is none")]
+    by_script: ByScriptModel | None
 
 
 WhichIsBetter = Annotated[Literal[0, 1] | None, Field(description="0 the first, 1 the second")]

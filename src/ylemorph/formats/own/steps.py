@@ -95,7 +95,7 @@ def way_to_data(carrying: Carrying, way: Way, units: Units) -> "WayModel":
         "seconds": list(way.seconds) if way.seconds else None,
         "workspace_bytes": way.workspace_bytes,
         "changes_source": way.changes_source,
-        "script": _script_to_data(carrying, way),
+        "script": _script_to_data(carrying, way, units),
         "name": kind.name,
         "what": kind.what,
         "risks": kind.risks,
@@ -108,7 +108,7 @@ def way_to_data(carrying: Carrying, way: Way, units: Units) -> "WayModel":
     }
 
 
-def _script_to_data(carrying: Carrying, way: Way) -> "ScriptModel | None":
+def _script_to_data(carrying: Carrying, way: Way, units: Units) -> "ScriptModel | None":
     price = price_for(carrying.ground, way.key)
     if price is None:
         return None
@@ -119,6 +119,7 @@ def _script_to_data(carrying: Carrying, way: Way) -> "ScriptModel | None":
         "seconds": list(price.seconds),
         "by_hand": list(price.by_hand),
         "time": time_range(price.seconds),
+        "words": price.sentence(units),
     }
 
 

@@ -23,6 +23,7 @@ class ScriptModel(Shape):
     seconds: Seconds
     by_hand: Annotated[list[str], Field(description="What it leaves to a person")]
     time: str
+    words: Annotated[str, Field(description="All of it in one line")]
 
 
 class WayModel(Shape):

@@ -20,7 +20,7 @@ from ...formats.own.wire import model_of
 from ...usecases import jobs
 from ..edge.problems import problems
 from ..edge.services import connection
-from ..models import CompareQuery, ComparisonModel, JobPath, RowPairModel, SideModel
+from ..models import ByScriptModel, CompareQuery, ComparisonModel, JobPath, RowPairModel, SideModel
 
 tag = Tag(name="jobs")
 api = APIBlueprint(
@@ -45,8 +45,8 @@ def _comparison(names: tuple[str, str], pairs: list[tuple[Plan, JobState]], unit
     times = [outlook(plan, state.facts, state.way) for plan, state in pairs]
     quicker = better(*(sum(time.seconds) if time else None for time in times), more=False)
     return {
-        "first": _side_data(found.first, names[0], times[0], _by_script(*pairs[0], times[0], units)),
-        "second": _side_data(found.second, names[1], times[1], _by_script(*pairs[1], times[1], units)),
+        "first": _side_data(found.first, names[0], times[0], _by_script(*pairs[0], times[0])),
+        "second": _side_data(found.second, names[1], times[1], _by_script(*pairs[1], times[1])),
         "source_bytes": pairs[0][0].source.size_bytes,
         "targets": [plan.frame.sectors * plan.frame.logical_sector_bytes for plan, _ in pairs],
         "better": {"verdict": found.better_verdict, "packed_bytes": found.better_packed, "time": quicker},
@@ -81,12 +81,19 @@ def _plan(job_id: int, name: str, at: str) -> tuple[Plan, JobState]:
     return make_plan(*state.pair, state.options.but(fit=name) if name in FITS else state.options), state
 
 
-def _by_script(plan: Plan, state: JobState, expected: Outlook | None, units: Units) -> str:
+def _by_script(plan: Plan, state: JobState, expected: Outlook | None) -> ByScriptModel | None:
     price = price_for(Ground(plan, state.facts), expected.way) if expected else None
-    return price.sentence(units) if price else ""
+    if price is None:
+        return None
+    return {
+        "time": time_range(price.seconds),
+        "read_bytes": price.read_bytes,
+        "write_bytes": price.write_bytes,
+        "workspace_bytes": price.workspace_bytes,
+    }
 
 
-def _side_data(side: Side, name: str, expected: Outlook | None, by_script: str) -> SideModel:
+def _side_data(side: Side, name: str, expected: Outlook | None, by_script: ByScriptModel | None) -> SideModel:
     title = "As it stands" if name == "now" else f"Change {name[1:]}" if name not in FITS else FIT_NAMES[side.plan.fit]
     return {
         "title": title,
