@@ -4,6 +4,7 @@
 """
 
 import re
+from collections.abc import Iterable
 from fractions import Fraction
 from typing import Literal, NamedTuple, NewType
 
@@ -52,6 +53,16 @@ class Quantity(NamedTuple):
 
     number: Fraction
     unit: str
+
+
+def known_sum(figures: Iterable[int | None]) -> int | None:
+    """All of them together; None where one is not known (rule 9.2)."""
+    total = 0
+    for figure in figures:
+        if figure is None:
+            return None
+        total += figure
+    return total
 
 
 def read_quantity(text: str) -> Quantity:

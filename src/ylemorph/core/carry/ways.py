@@ -1,11 +1,11 @@
 """The ways to carry a plan out (rule 13): one table with when each is possible, what it needs, risks and leaves."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from typing import NamedTuple
 
 from ..disk.filesystems import BLOCKING
 from ..errors import BadOption
-from ..sizes import Units, format_size
+from ..sizes import Units, format_size, known_sum
 from . import build
 from .ground import Ground
 from .sequence import Sequence, StartGoal, Step, WayKey
@@ -254,7 +254,11 @@ def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
         why = kind.suits(ground, units)
         if wanted:
             why += f"; needs {' and '.join(need.words(ground, units) for need in wanted)}, not said yet"
-    moved = (None, None) if steps is None else (_sum(s.read_bytes for s in steps), _sum(s.write_bytes for s in steps))
+    moved = (
+        (None, None)
+        if steps is None
+        else (known_sum(s.read_bytes for s in steps), known_sum(s.write_bytes for s in steps))
+    )
     seconds = None if steps is None else added(*(step.seconds for step in steps))
     return Way(
         key,
@@ -263,7 +267,8 @@ def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
         left_open,
         steps,
         seconds,
-        *moved,
+        read,
+        written,
         kind.workspace(ground),
         kind.changes_source,
     )
@@ -275,15 +280,6 @@ def _against(ground: Ground, key: WayKey, units: Units = "binary") -> str:
     return kind.hinders(ground, units) or next(
         (need.lacking(ground, units) for need in kind.needs if need.met(ground) is False), ""
     )
-
-
-def _sum(figures: Iterable[int | None]) -> int | None:
-    total = 0
-    for figure in figures:
-        if figure is None:
-            return None
-        total += figure
-    return total
 
 
 def _steps(ground: Ground, key: WayKey) -> tuple[tuple[Step, ...] | None, str]:

@@ -7,7 +7,7 @@ from ..carry.sequence import WayKey
 from ..carry.step_kinds import record_of
 from ..carry.times import BY_SECTOR, added, spent, time_range
 from ..carry.ways import way_of
-from ..sizes import MiB, Units, format_size
+from ..sizes import MiB, Units, format_size, known_sum
 from .by_script import ENDS_BYTES, ByScript, by_script, family_of, gaps_of
 
 WHOLE = 0  # the key of a whole image among the work files; rows have their numbers
@@ -57,23 +57,14 @@ def price_of(steps: list[ByScript]) -> ScriptPrice:
     ground = steps[0].ground
     taken = [_taken(one) for one in steps]
     blanked = BLANKED_BYTES * (sum(goal.extent is not None for goal in ground.goals) + 1)
-    written = _sum([blanked, *[one.written for one in taken]])
+    written = known_sum([blanked, *[one.written for one in taken]])
     return ScriptPrice(
-        _sum([one.read for one in taken]),
+        known_sum([one.read for one in taken]),
         written,
         work_room(steps),
         added(*[_seconds(one, what) for one, what in zip(steps, taken, strict=True)]),
         tuple(text for _, text in gaps_of(ground)),
     )
-
-
-def _sum(figures: list[int | None]) -> int | None:
-    total = 0
-    for figure in figures:
-        if figure is None:
-            return None
-        total += figure
-    return total
 
 
 def used_bytes(load: Load, sector: int) -> int | None:
@@ -120,7 +111,7 @@ def _read(one: ByScript) -> StepTakes:
     if one.step.disk == "image":
         size = ground.plan.source.size_bytes
         return StepTakes(size, 0, kept=(WHOLE, size))
-    used = _sum([used_bytes(load, ground.sector) for load in ground.loads])
+    used = known_sum([used_bytes(load, ground.sector) for load in ground.loads])
     return StepTakes(used, used)
 
 
@@ -135,7 +126,7 @@ def _copy(one: ByScript) -> StepTakes:
         return StepTakes(used, used)
     packed = _packed(one)
     if one.fits_there:
-        return StepTakes(used, _sum([used, packed]))
+        return StepTakes(used, known_sum([used, packed]))
     return StepTakes(used, used, passing=_least_known(one) + _to_pack(one))
 
 

@@ -2,7 +2,6 @@
 
 from typing import NamedTuple
 
-from ...core.carry.carrying import Carrying
 from ...core.carry.ground import Load
 from ...core.carry.sequence import Step, WayKey
 from ...core.plain import plain_line
@@ -13,7 +12,6 @@ class ScriptStep(NamedTuple):
     """One step on its way into the script. ``numbers``: of the entries in the target's table, by row; ``last``: whether
     a copy that goes out of a work file is the last that needs the file."""
 
-    carrying: Carrying
     by: ByScript
     numbers: dict[int, int]
     last: bool = True

@@ -56,7 +56,7 @@ def _told(carrying: Carrying, sequence: Sequence) -> list[ScriptStep]:
     numbers = {entry.row: entry.number for entry in planned_entries(carrying.ground.plan) if entry.row is not None}
     steps = by_script(carrying.ground, sequence.way, sequence.steps)
     grown = {one.step.row for one in steps if one.step.kind == "grow" and not one.is_left}
-    return [ScriptStep(carrying, one, numbers, one.step.row not in grown) for one in steps]
+    return [ScriptStep(one, numbers, one.step.row not in grown) for one in steps]
 
 
 def _head(carrying: Carrying, sequence: Sequence, told: list[ScriptStep], gaps: list[str]) -> Iterator[str]:
