@@ -254,7 +254,7 @@ def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
         why = kind.suits(ground, units)
         if wanted:
             why += f"; needs {' and '.join(need.words(ground, units) for need in wanted)}, not said yet"
-    moved = (
+    read, written = (
         (None, None)
         if steps is None
         else (known_sum(s.read_bytes for s in steps), known_sum(s.write_bytes for s in steps))
