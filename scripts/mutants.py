@@ -34,7 +34,7 @@ TESTS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("core/disk/", ("tests/core/disk",)),
     ("core/fit/", ("tests/core/fit",)),
     ("core/carry/", ("tests/core/carry",)),
-    ("core/script/", ("tests/core/script", "tests/formats/documents")),
+    ("core/script/", ("tests/core/script", "tests/formats/documents/test_shell_script.py")),
     ("core/job/", ("tests/core/job",)),
     ("core/buy/", ("tests/core/buy",)),
     ("core/checkback/", ("tests/core/checkback",)),

@@ -5,13 +5,14 @@ import pytest
 from tests.make import desk, fs, row_of
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.times import BY_SECTOR, MB, WORKSPACE, Rate, added, spent
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.script.by_script import again_from, by_script, gaps_of
-from ylemorph.core.script.price import price_for, price_of, whole_room
+from ylemorph.core.script.price import _seconds, _taken, price_for, price_of, whole_room
 from ylemorph.core.sizes import GB, GiB, MiB
 
 ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", backup_size=100 * GB)
@@ -115,13 +116,54 @@ def test_what_cannot_be_done_is_left_by_hand_and_takes_nothing():
     assert found.write_bytes == 2 * ENDS
 
 
-def test_times_are_those_of_the_bytes_and_of_reading_them_back():
-    slow, fast = (price("straight", 1000, ALL.but(source_link="sata", target_link=link)) for link in ("usb2", "usb3"))
-    moved = slow.read_bytes
-    # USB 2 gives 35 MB/s: at 95 of a hundred it takes this long to write, and as long again to read back.
-    least = 2 * (moved * 1000 // (35_000_000 * 950))
-    assert least <= slow.seconds[0] <= least + 60
-    assert fast.seconds[1] < slow.seconds[1]
+LINKS = ALL.but(source_link="usb2", target_link="sata")
+RATES = {"source": Rate(35 * MB, 35 * MB), "target": Rate(60 * MB, 550 * MB), "image": WORKSPACE}
+
+
+def seconds_of(way, kind, disk):
+    """Of the first such step of the NTFS row, or of none, with what it carries."""
+    made = carried(way, 1000, LINKS)
+    for one in by_script(made.ground, way, made.sequence.steps):
+        if one.step.kind == kind and one.step.disk == disk and one.step.row in (2, None):
+            return _seconds(one, _taken(one))
+    raise AssertionError(kind)
+
+
+@pytest.mark.parametrize(
+    ("way", "kind", "disk", "giver", "carries"),
+    [
+        ("straight", "copy", "target", "source", 20 * GiB + ENDS),
+        ("through-image", "copy", "image", "source", 20 * GiB + ENDS),
+        ("through-image", "copy", "target", "image", 20 * GiB + ENDS),
+        ("restore", "read", "target", "source", 512 * MiB + 50 * GiB + 2 * ENDS),
+    ],
+)  # fmt: skip
+def test_times_are_those_of_the_bytes_and_of_reading_them_back(way, kind, disk, giver, carries):
+    """At the slower one of both disks (rule 11), and once more at the rate of the one that is written to."""
+    along = RATES[giver].along(RATES[disk])
+    once = spent((2, 30), carries, along, BY_SECTOR)
+    back = spent((0, 0), carries, RATES[disk], BY_SECTOR)
+    assert seconds_of(way, kind, disk) == added(once, back)
+
+
+def test_a_move_reads_and_writes_on_one_disk():
+    made = carried("restore", 1000, LINKS)
+    (move,) = [one for one in by_script(made.ground, "restore", made.sequence.steps) if one.step.kind == "move"]
+    bytes_ = 30 * GiB + ENDS
+    once = spent((2, 30), 2 * bytes_, RATES["target"], BY_SECTOR)
+    assert _seconds(move, _taken(move)) == added(once, spent((0, 0), bytes_, RATES["target"], BY_SECTOR))
+
+
+def test_what_carries_nothing_takes_as_long_as_by_hand():
+    made = carried("straight", 1000)
+    for one in by_script(made.ground, "straight", made.sequence.steps):
+        if one.step.kind in ("table", "check", "grow"):
+            assert _seconds(one, _taken(one)) == one.step.seconds
+    unknown = carried("straight", 1000, disk=source(None))
+    steps = by_script(unknown.ground, "straight", unknown.sequence.steps)
+    copy = next(one for one in steps if one.step.kind == "copy" and one.step.row == 2)
+    low, high = _seconds(copy, _taken(copy))
+    assert (low, high > 100 * GiB // (550 * MB)) == (2, True)  # from nothing to all of it
 
 
 @pytest.mark.parametrize(
@@ -152,10 +194,29 @@ def test_a_restored_row_begins_with_the_backup():
 
 
 def test_without_loop_devices_rows_take_their_whole_length():
+    """One after the other where they pass through a file, all at once where they stand in an image."""
     made = carried("straight", 120)
     steps = by_script(made.ground, "straight", made.sequence.steps)
-    assert whole_room(steps) >= max(load.hold.extent.length * 512 for load in made.ground.loads)
-    assert whole_room(steps) > price_of(steps).workspace_bytes
+    assert whole_room(steps) == 100 * GiB > price_of(steps).workspace_bytes
+    image = carried("through-image", 120)
+    rows = 512 * MiB + 180 * GiB
+    assert whole_room(by_script(image.ground, "through-image", image.sequence.steps)) == rows + 100 * GiB
+    worn = carried("through-image", 1000, ALL.but(health="worn"))
+    longest = max(row.size_bytes for row in worn.ground.plan.rows)
+    steps = by_script(worn.ground, "through-image", worn.sequence.steps)
+    assert whole_room(steps) == source().size_bytes + rows + longest
+
+
+def test_a_way_that_is_not_possible_has_no_price():
+    assert price_for(carried("straight", 120).ground, "restore") is None  # a backup comes out at the old sizes
+    assert price_for(carried("straight", 1000).ground, "files") is None  # a system goes over
+
+
+def test_packing_in_place_is_written_where_the_row_stands():
+    disk = row_of(
+        (100 * GiB, BASIC_DATA, fs("ntfs", 20 * GiB, last_used_byte=30 * GiB), {"role": "data"}), label_gb=250
+    )
+    assert price("shrink-first", 64, disk=disk).write_bytes == 20 * GiB + ENDS + 2 * ENDS
 
 
 def test_gaps_are_of_rows_that_change_their_length():

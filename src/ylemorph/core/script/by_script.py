@@ -73,12 +73,12 @@ class ByScript(NamedTuple):
     def fits_there(self) -> bool:
         """Whether a row that gets smaller on its way can be made so at its place: there is room for its old length,
         and no record of a later logical within it."""
-        start, stop = self.new[0], self.new[0] + self.old[1]
+        stop = self.new[0] + self.old[1]
         rows = self.ground.plan.rows
         own = next(row for row in rows if row.number == self.row)
         assert own.first_lba is not None
         later = any(row.logical and row.first_lba is not None and row.first_lba > own.first_lba for row in rows)
-        return stop <= self.ground.usable.stop * self.ground.sector and not later and start >= 0
+        return stop <= self.ground.usable.stop * self.ground.sector and not later
 
 
 def by_script(ground: Ground, way: WayKey, steps: tuple[Step, ...]) -> list[ByScript]:

@@ -3,13 +3,14 @@
 from typing import NamedTuple, assert_never
 
 from ..carry.ground import Ground, Load
-from ..carry.sequence import WayKey
+from ..carry.sequence import DiskName, WayKey
 from ..carry.step_kinds import record_of
 from ..carry.times import BY_SECTOR, added, spent, time_range
 from ..carry.ways import way_of
 from ..sizes import MiB, Units, format_size, known_sum
 from .by_script import ENDS_BYTES, ByScript, by_script, family_of, gaps_of
 
+FIXED = (2, 30)  # seconds of a step that carries anything, beside its bytes
 WHOLE = 0  # the key of a whole image among the work files; rows have their numbers
 BLANKED_BYTES = 2 * MiB  # at the ends of each new row and of the disk (rule 16.6)
 
@@ -189,20 +190,25 @@ def whole_room(steps: list[ByScript]) -> int:
 
 
 def _seconds(one: ByScript, taken: StepTakes) -> tuple[int, int]:
-    """As the step takes by hand where no bytes go from disk to disk; else at the rate of the disks, and read back."""
+    """As the step takes by hand where no bytes are carried; else at the rate of both disks, and read back."""
     step, ground = one.step, one.ground
-    if record_of(step.kind).takes not in ("disk", "carried", "moved") or one.is_left:
+    takes = record_of(step.kind).takes
+    if takes not in ("disk", "carried", "moved") or one.is_left:
         return step.seconds
-    read, written = taken.read, taken.written
-    moved = read if read or step.disk == "image" else written
-    if step.from_disk == "image":
-        rate = ground.paths["image", "target"]
-    elif step.disk == "image":
-        rate = ground.paths["source", "image"]
-    else:
-        rate = ground.paths["source", "target"]
-    most = one.old[1] if step.row is not None else ground.plan.source.size_bytes
     there = ground.rates[step.disk]
-    fixed = (2, 30)
-    copied = spent(fixed, moved, rate, BY_SECTOR, most)
-    return added(copied, spent((0, 0), moved, there, BY_SECTOR, most))
+    if takes == "moved":  # read and written on one disk
+        moved, once = taken.written, spent(FIXED, _twice(taken.written), there, BY_SECTOR, 2 * one.old[1])
+    else:
+        giver: DiskName = "image" if step.from_disk == "image" else "source"
+        moved = taken.written if giver == "image" else taken.read
+        once = spent(FIXED, moved, ground.rates[giver].along(there), BY_SECTOR, _whole(one))
+    return added(once, spent((0, 0), moved, there, BY_SECTOR, _whole(one)))
+
+
+def _twice(figure: int | None) -> int | None:
+    return None if figure is None else 2 * figure
+
+
+def _whole(one: ByScript) -> int:
+    """The most that a step carries where what is used is not known."""
+    return one.ground.plan.source.size_bytes if one.step.row is None else one.old[1]
