@@ -151,6 +151,29 @@ def test_disks_that_are_no_longer_those_are_not_gone_on_with(tmp_path):
     bench.finished(bench.go("--resume"))
 
 
+def test_before_its_table_is_written_only_the_disk_of_that_run_will_do(tmp_path):
+    """Blank or as it was; never one that carries something else, be it the source's own identity."""
+    bench = Bench(TINY, tmp_path / "bench")
+    killed_until(bench, "Step 1 of")
+    for identity in ("11111111-2222-3333-4444-55555555ABCD", bench.plan.source.table_id):
+        other = gpt(sparse(tmp_path / "other.img", TINY.target * MIB), more=f"label-id: {identity}\n")
+        mark = digest(other)
+        refused = bench.go("--resume", target=other)
+        assert (refused.returncode, "not the disk of that run" in refused.stderr) == (2, True)
+        assert digest(other) == mark
+    bench.finished(bench.go("--resume"))
+
+
+def test_a_source_that_was_being_made_smaller_is_gone_on_with(tmp_path):
+    """What was resized there wants a check by its system; that is this run's own doing, and no reason to refuse."""
+    bench = Bench(TINY._replace(way="shrink-first"), tmp_path / "bench")
+    last = max(n for n, step in enumerate(bench.carrying.sequence.steps, 1) if step.kind == "shrink")
+    killed_until(bench, f"Step {last + 1} of")
+    done = bench.go("--resume")
+    assert done.returncode == 0, done.stdout + done.stderr
+    look_at_target(bench.job, bench.made, bench.plan, bench.target, bench.work)
+
+
 def killed_until(bench, line):
     process = subprocess.Popen(
         ["sh", str(bench.script), "--go", str(bench.made.image), str(bench.target), str(bench.room)],

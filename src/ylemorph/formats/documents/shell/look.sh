@@ -119,8 +119,12 @@ look_at_journal() {
   found=$(identity "$TARGET")
   if [ "$LAST" -ge "$TABLE_STEP" ]; then
     [ "$found" = "$NEW_ID" ] || refuse "$TARGET is not the disk of that run, or was changed since"
-  elif [ "$found" != "$NEW_ID" ] && [ -n "$found" ] && [ "$found" != "$HELD" ] && [ "$found" != "$SOURCE_ID" ]; then
-    refuse "$TARGET is not the disk of that run, or was changed since"
+  else
+    # Before its new table: as it was, blank, just written; a backup that is written back brings the source's identity.
+    case $found in
+      '' | "$NEW_ID" | "$HELD") ;;
+      *) [ "$BRINGS_ID $found" = "yes $SOURCE_ID" ] || refuse "$TARGET is not the disk of that run, or was changed since" ;;
+    esac
   fi
   for loop in $(loops_over "$SOURCE") $(loops_over "$TARGET") $(loops_under "$KEEP"); do
     case "$loop" in "$(real "$SOURCE")" | "$(real "$TARGET")") ;; *) losetup --detach "$loop" 2> /dev/null || : ;; esac
