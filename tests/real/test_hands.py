@@ -3,6 +3,7 @@ the ones that were meant. Each refusal leaves both disks as they were.
 """
 
 import contextlib
+import fcntl
 import os
 import random
 import signal
@@ -96,14 +97,14 @@ def test_killed_at_any_moment_it_goes_on_to_the_same_end(job, tmp_path):
         for file in bench.room.iterdir():
             file.unlink()
         for number in range(3):
-            journal = bench.room / "journal"
+            journal = bench.room / "ylemorph-journal"
             options = ("--resume",) if number and journal.exists() and "\nnew " in journal.read_text() else ()
             if not options:
                 for file in bench.room.iterdir():
                     file.unlink()
             killed_after(bench, whole * rest.random(), *options)
             assert digest(bench.made.image) == bench.before
-        journal = bench.room / "journal"
+        journal = bench.room / "ylemorph-journal"
         if journal.exists() and "\nnew " in journal.read_text():
             bench.finished(bench.go("--resume"))
         elif journal.exists():  # cut off before anything was written
@@ -121,14 +122,14 @@ def test_a_move_that_was_cut_off_goes_on_at_the_block_that_is_not_yet_whole(tmp_
     stopping.mkdir()
     # A dd that ends the run where the third block of a move is journaled.
     (stopping / "dd").write_text(
-        "#!/bin/sh\ncase $* in *moved-*oflag=append*)\n"
+        "#!/bin/sh\ncase $* in *ylemorph-moved-*oflag=append*)\n"
         f"  echo x >> {tmp_path}/count; [ $(wc -l < {tmp_path}/count) -ne 3 ] || kill -9 $PPID ;; esac\n"
         'exec /bin/dd "$@"\n'
     )
     (stopping / "dd").chmod(0o755)
     done = bench.go(path=stopping)
     assert done.returncode == -signal.SIGKILL
-    assert list(bench.room.glob("move-*"))
+    assert list(bench.room.glob("ylemorph-move-*"))
     bench.finished(bench.go("--resume"))
 
 
@@ -409,6 +410,47 @@ def test_names_that_look_like_something_else_are_paths_all_the_same(tmp_path):
             env=ENVIRONMENT, check=False, cwd=bench.work,
         )  # fmt: skip
         bench.finished(done)
+
+
+def test_a_log_lands_on_no_disk_and_in_nobody_elses_file(tmp_path):
+    bench = Bench(TINY, tmp_path / "bench")
+    kept = tmp_path / "kept.txt"
+    kept.write_text("somebody's own words, and a good many of them too\n")
+    is_refused(bench, bench.go("--log", kept), "is no log of such a script")
+    assert kept.read_text().count("\n") == 1
+    is_refused(bench, bench.go("--log", bench.made.image), "is one of the disks")
+    is_refused(bench, bench.go("--log", bench.target), "is one of the disks")
+    with looped(sparse(tmp_path / "other.img", MIB)) as (device,):
+        is_refused(bench, bench.go("--log", device), "is no file that a log could be written to")
+    assert (tmp_path / "other.img").stat().st_blocks == bench.target.stat().st_blocks == 0
+
+
+def test_files_of_others_in_the_folder_stay_as_they_are(tmp_path):
+    bench = Bench(TINY, tmp_path / "bench")
+    for name in ("runs", "pieces", "move-1", "batch-0", "journal", "lock"):
+        (bench.room / name).write_text("somebody's own\n")
+    (bench.work / "target.img.blank").write_text("somebody's own\n")
+    bench.finished(bench.go())
+    assert {file.read_text() for file in bench.room.iterdir()} == {"somebody's own\n"}
+    assert (bench.work / "target.img.blank").read_text() == "somebody's own\n"
+
+
+def test_two_runs_at_once_are_refused_by_folder_and_by_target(tmp_path):
+    bench = Bench(TINY, tmp_path / "bench")
+    for locked, words in ((bench.target, "works on"), (bench.room / "ylemorph-lock", "another run is at work")):
+        locked.touch()
+        with locked.open() as held:
+            fcntl.flock(held, fcntl.LOCK_EX)
+            is_refused(bench, bench.go(), words)
+
+
+@pytest.mark.parametrize("way", ["straight", "through-image", "shrink-first"])
+def test_without_loop_devices_rows_go_over_whole(way, tmp_path):
+    facts = TINY.facts.but(workspace=2**40)
+    bench = Bench(TINY._replace(way=way, facts=facts), tmp_path / "bench")
+    done = bench.go(path=wrapped(tmp_path / "bin", "losetup", "exit 1\n"))
+    assert done.returncode == 0, done.stdout + done.stderr
+    look_at_target(bench.job, bench.made, bench.plan, bench.target, bench.work)
 
 
 def test_wrong_words_are_refused(tmp_path):

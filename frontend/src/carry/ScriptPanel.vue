@@ -3,6 +3,7 @@
 import { computed, ref, shallowRef } from "vue";
 import { askTell, handOver, type CarryStore, type Way } from "../api/carry";
 import type { Schemas } from "../api/client";
+import { MOST_BYTES } from "../intake/files";
 import CommandLine from "../widgets/CommandLine.vue";
 
 const props = defineProps<{ job: number; way: Way | undefined; bench: CarryStore }>();
@@ -10,7 +11,6 @@ const told = shallowRef<Schemas["TellModel"] | null>(null);
 const trouble = ref("");
 const said = shallowRef<Schemas["LogTaken"] | null>(null);
 const busy = ref(false);
-const MOST_BYTES = 8_000_000;
 
 const line = computed(() => {
   const room = props.way?.script?.workspace_bytes ? " WORKDIR" : "";

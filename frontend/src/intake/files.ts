@@ -2,7 +2,7 @@
 import { readListing, type Reading } from "../api/reading";
 import type { Survey } from "../api/client";
 
-const MOST_BYTES = 8_000_000;
+export const MOST_BYTES = 8_000_000; // of a file that is dropped, a listing or a log
 
 export async function readFile(file: File, onto?: Survey): Promise<Reading> {
   if (file.size > MOST_BYTES) {

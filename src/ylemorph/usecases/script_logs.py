@@ -12,6 +12,7 @@ from ..formats.own.run_log import LogLine, RunLog, read_log
 from ..formats.own.steps import kept_steps
 from ..store import closings, collecting, jobs, script_logs
 from ..store.collecting import MINUTES, CollectGoal, WrongCode
+from ..store.database import transaction
 from ..store.script_logs import KeptLog, LoggedRun, LoggedStep
 from .carrying import carrying_of
 from .workshop import Work
@@ -106,11 +107,12 @@ def told(work: Work, code: str, first: int, body: str) -> int:
     last = lines[-1] if lines else ""
     log = log._replace(lines=log.lines + len(lines), text=text, progress=last if last not in kept else "")
     read = read_log(text)
-    _, run = _filled(work, log.job, read, log.run)
-    log = log._replace(run=run)
-    script_logs.keep(work.connection, log)
-    if read.lines[-1].event == "found":
-        script_logs.over(work.connection, log)
+    with transaction(work.connection):  # lines that come again are known exactly where they filled the record
+        _, run = _filled(work, log.job, read, log.run)
+        log = log._replace(run=run)
+        script_logs.keep(work.connection, log)
+        if read.lines[-1].event == "found":
+            script_logs.over(work.connection, log)
     return log.job
 
 

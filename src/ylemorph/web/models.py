@@ -66,8 +66,6 @@ class ByScriptModel(Shape):
     """What our script takes for the same way."""
 
     time: str
-    read_bytes: int | None
-    write_bytes: int | None
     workspace_bytes: int
 
 

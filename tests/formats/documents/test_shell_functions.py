@@ -84,7 +84,7 @@ def test_many_small_gaps_are_not_carried_along_where_that_would_be_much(shell, t
 def pieces(shell, tmp_path, runs, most, span, down):
     (tmp_path / "given").write_text("".join(f"{start} {long}\n" for start, long in runs))
     batches = [tuple(map(int, line.split())) for line in shell(f"pieces given {most} {span} {down}").splitlines()]
-    lines = [tuple(map(int, line.split())) for line in (tmp_path / "pieces").read_text().splitlines()]
+    lines = [tuple(map(int, line.split())) for line in (tmp_path / "ylemorph-pieces").read_text().splitlines()]
     return batches, lines
 
 
@@ -126,16 +126,16 @@ def test_a_row_slides_over_itself(old, new, shell, tmp_path):
 def test_bytes_arrive_and_what_does_not_is_said(shell, tmp_path):
     (tmp_path / "in").write_bytes(random.Random(1).randbytes(300_000))
     (tmp_path / "out").write_bytes(bytes(500_000))
-    (tmp_path / "runs").write_text("100 5000\n200000 70000\n")
+    (tmp_path / "ylemorph-runs").write_text("100 5000\n200000 70000\n")
     shell("carried=0; carry in out 1000")
     data, out = (tmp_path / "in").read_bytes(), (tmp_path / "out").read_bytes()
     assert out[1100:6100] == data[100:5100]
     assert out[201_000:271_000] == data[200_000:270_000]
     assert out.count(0) > 400_000
-    (tmp_path / "runs").write_text("200000 200000\n")
+    (tmp_path / "ylemorph-runs").write_text("200000 200000\n")
     assert "in ends early" in shell("carried=0; carry in out 0", ok=False)
     assert "cannot be read" in shell("carried=0; carry nowhere out 0", ok=False)
-    (tmp_path / "runs").write_text("0 4096\n")
+    (tmp_path / "ylemorph-runs").write_text("0 4096\n")
     assert "cannot be written" in shell("carried=0; carry in /dev/full 0", ok=False)
 
 

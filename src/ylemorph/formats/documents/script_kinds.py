@@ -25,14 +25,14 @@ def _read(told: ScriptStep) -> list[str]:
     ground = told.by.ground
     rows = [f'runs_at {word} "$SOURCE" {start} {length}' for word, start, length in _sources(ground)]
     return [
-        'rm -f "$KEEP"/move* "$KEEP"/staged*',
+        'rm -f "$KEEP"/ylemorph-move* "$KEEP"/ylemorph-staged*',
         'empty "$TARGET"',
         *_blank([(0, MiB), (ground.plan.target.size_bytes - MiB, MiB)]),
         "{",
         *[f"  echo {start} {length}" for start, length in _before_rows(ground)],
         *[f"  {row}" for row in rows],
-        '} > "$KEEP/all"',
-        'mv "$KEEP/all" "$KEEP/runs"',
+        '} > "$KEEP/ylemorph-all"',
+        'mv "$KEEP/ylemorph-all" "$KEEP/ylemorph-runs"',
         'carry "$SOURCE" "$TARGET" 0',
     ]
 

@@ -85,12 +85,7 @@ def _by_script(plan: Plan, state: JobState, expected: Outlook | None) -> ByScrip
     price = price_for(Ground(plan, state.facts), expected.way) if expected else None
     if price is None:
         return None
-    return {
-        "time": time_range(price.seconds),
-        "read_bytes": price.read_bytes,
-        "write_bytes": price.write_bytes,
-        "workspace_bytes": price.workspace_bytes,
-    }
+    return {"time": time_range(price.seconds), "workspace_bytes": price.workspace_bytes}
 
 
 def _side_data(side: Side, name: str, expected: Outlook | None, by_script: ByScriptModel | None) -> SideModel:

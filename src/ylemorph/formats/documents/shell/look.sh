@@ -88,15 +88,18 @@ look_at_room() {
     KEEP=$WORK
   else
     KEEP=$FILE.run
-    mkdir -p "$KEEP" 2> /dev/null || refuse "$KEEP cannot be made; give a folder for work files as the last argument"
+    mkdir "$KEEP" 2> /dev/null || [ "$(stat -c %F:%u -- "$KEEP" 2> /dev/null)" = "directory:$(id -u)" ] ||
+      refuse "$KEEP cannot be made; give a folder for work files as the last argument"
   fi
-  exec 9>> "$KEEP/lock"
+  exec 9>> "$KEEP/ylemorph-lock"
   flock -n 9 || refuse "another run is at work in $KEEP"
   LOCKED=yes
+  exec 8< "$TARGET"
+  flock -w 5 8 || refuse "another run, or another program, works on $TARGET"
   # A journal without the target's new identity was cut off before anything was written.
-  if [ -e "$KEEP/journal" ] && ! grep -q '^new .* \.$' "$KEEP/journal"; then rm -f "$KEEP/journal"; fi
-  if [ "$resume" = yes ] && [ ! -e "$KEEP/journal" ]; then refuse "there is no run in $KEEP that could be gone on with"; fi
-  for old in "$KEEP"/row-*.img "$KEEP/source.img" "$KEEP/start.img" "$KEEP/journal"; do
+  if [ -e "$KEEP/ylemorph-journal" ] && ! grep -q '^new .* \.$' "$KEEP/ylemorph-journal"; then rm -f "$KEEP/ylemorph-journal"; fi
+  if [ "$resume" = yes ] && [ ! -e "$KEEP/ylemorph-journal" ]; then refuse "there is no run in $KEEP that could be gone on with"; fi
+  for old in "$KEEP"/row-* "$KEEP"/there-* "$KEEP/source.img" "$KEEP/start.img" "$KEEP/ylemorph-journal"; do
     [ ! -e "$old" ] || [ "$resume" = yes ] ||
       refuse "$old is there already, of a run that was cut off: --resume goes on there; else give an empty folder"
   done
@@ -108,10 +111,10 @@ look_at_room() {
 room_in() { echo $(($(df -Pk "$1" | while read -r _ _ _ free _; do echo "$free"; done | tail -n 1) * 1024)); }
 # look_at_journal: what was cut off was this plan, between these disks; LAST is the last step that is not done again
 look_at_journal() {
-  grep -qx "plan $PLAN \\." "$KEEP/journal" || refuse "the run in $KEEP is of another plan"
-  HELD=$(sed -n 's/^held \(.*\) \.$/\1/p' "$KEEP/journal" | tail -n 1)
-  NEW_ID=$(sed -n 's/^new \(.*\) \.$/\1/p' "$KEEP/journal" | tail -n 1)
-  what=$(sed -n 's/^\(began\|done\) \(.*\) \.$/\1 \2/p' "$KEEP/journal" | tail -n 1)
+  grep -qx "plan $PLAN \\." "$KEEP/ylemorph-journal" || refuse "the run in $KEEP is of another plan"
+  HELD=$(sed -n 's/^held \(.*\) \.$/\1/p' "$KEEP/ylemorph-journal" | tail -n 1)
+  NEW_ID=$(sed -n 's/^new \(.*\) \.$/\1/p' "$KEEP/ylemorph-journal" | tail -n 1)
+  what=$(sed -n 's/^\(began\|done\) \(.*\) \.$/\1 \2/p' "$KEEP/ylemorph-journal" | tail -n 1)
   # shellcheck disable=SC2086  # three words
   set -- ${what:-began 1 1}
   LAST=$2
@@ -142,28 +145,45 @@ new_identity() {
     printf '0x%s\n' "$(od -An -N4 -tx4 /dev/urandom | tr -d ' ')"
   fi
 }
+# look_at_log FILE: a log is written to a file of its own, never to a disk or into something else that somebody keeps
+look_at_log() {
+  [ -e "$1" ] || return 0
+  [ -f "$1" ] || refuse "$1 is no file that a log could be written to; give --log FILE"
+  for disk in "$SOURCE" "$TARGET"; do ! same "$1" "$disk" || refuse "$1 is one of the disks; give --log FILE"; done
+  [ ! -s "$1" ] || head -c 40 "$1" | grep -q ylemorph.log/1 || refuse "$1 is no log of such a script; give --log FILE"
+}
 # set_out: the log, and the journal's first lines
 set_out() {
+  look_at_log "${log:-$FILE.log}"
   LOG=${log:-$FILE.log} STARTED=$(date +%s)
   (: >> "$LOG") 2> /dev/null || { LOG=''; refuse "the log ${log:-$FILE.log} cannot be written; give --log FILE"; }
-  LOG_FROM=$(wc -l < "$LOG")
+  # Of a run that is gone on with, all is told that was logged before.
+  LOG_FROM=0
+  [ "$resume" = yes ] || LOG_FROM=$(wc -l < "$LOG")
   note begin 0 0 0 "$TITLE" ", \"plan\": \"$PLAN\", \"steps\": $STEPS, \"resumed\": $([ "$resume" = yes ] && echo true || echo false)"
   if [ "$resume" = no ]; then
     NEW_ID=$(new_identity)
-    : > "$KEEP/journal"
+    : > "$KEEP/ylemorph-journal"
     remember "plan $PLAN"
     remember "held $(identity "$TARGET")"
     remember "new $NEW_ID"
   else
     say "Going on behind step $LAST."
   fi
-  # What is on its way stands in memory, where there is a folder for that with room.
-  BUFFER=$KEEP/buffer
-  if [ -d /dev/shm ] && [ -w /dev/shm ] && [ "$(room_in /dev/shm)" -ge 268435456 ]; then BUFFER=/dev/shm/ylemorph.$$; fi
+  # What is on its way stands in memory, where there is a folder for that with room; what was cut off gives it back first.
+  # shellcheck disable=SC2013  # names that mktemp gave, without blanks
+  for old in $(sed -n 's/^buffer \(.*\) \.$/\1/p' "$KEEP/ylemorph-journal"); do
+    case $old in /dev/shm/ylemorph.*) rm -f "$old/part-0" "$old/part-1"; rmdir "$old" 2> /dev/null || : ;; esac
+  done
+  BUFFER=$KEEP/ylemorph-part
+  if [ -d /dev/shm ] && [ -w /dev/shm ] && [ "$(room_in /dev/shm)" -ge 268435456 ]; then
+    BUFFER=$(mktemp -d /dev/shm/ylemorph.XXXXXX)/part
+    remember "buffer ${BUFFER%/part}"
+  fi
   if [ -n "$tell" ]; then
     TELL=$tell
-    rm -f "$KEEP/over"
-    tell_on > /dev/null 2>&1 9>&- &
+    rm -f "$KEEP/ylemorph-over"
+    tell_on > /dev/null 2>&1 8<&- 9>&- &
     teller=$!
   fi
 }
@@ -190,8 +210,8 @@ finish() {
   number=0
   note end 0 0 "$(($(date +%s) - STARTED))" "$2"
   note found "$TARGET_BYTES" "$TARGET_BYTES" "$(($(date +%s) - STARTED))" "$2" "$(found_json)"
-  rm -f "$KEEP/journal" "$KEEP/lock" "$KEEP/runs" "$KEEP/raw" "$KEEP/bitmap" "$KEEP/pieces" "$KEEP/batches" "$KEEP"/batch-* \
-    "$KEEP/sums" "$KEEP"/sum-* "$KEEP/loader" "$KEEP"/move-* "$KEEP"/moved-* "$KEEP"/staged*
+  rm -f "$KEEP/ylemorph-journal" "$KEEP/ylemorph-lock" "$KEEP/ylemorph-runs" "$KEEP/ylemorph-raw" "$KEEP/ylemorph-bitmap" "$KEEP/ylemorph-pieces" "$KEEP/ylemorph-batches" "$KEEP"/ylemorph-batch-* \
+    "$KEEP/ylemorph-sums" "$KEEP"/ylemorph-sum-* "$KEEP/ylemorph-loader" "$KEEP"/ylemorph-move-* "$KEEP"/ylemorph-moved-* "$KEEP"/ylemorph-staged*
   say "$2"
   finished=yes
   exit "$1"

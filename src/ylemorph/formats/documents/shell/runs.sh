@@ -6,9 +6,9 @@ ntfs_runs() {
   [ "$unit" -le 128 ] || unit=$((1 << (256 - unit)))
   cluster=$(($(number "$1" 11 2) * unit))
   end=$((($(number "$1" 40 8) + 1) * $(number "$1" 11 2)))
-  ntfscat -i 6 -f "$1" > "$KEEP/bitmap" 2> /dev/null && [ -s "$KEEP/bitmap" ] || return 1
+  ntfscat -i 6 -f "$1" > "$KEEP/ylemorph-bitmap" 2> /dev/null && [ -s "$KEEP/ylemorph-bitmap" ] || return 1
   echo "$((end > 65536 ? end - 65536 : 0)) 65536"
-  od -An -v -tu1 -w4096 "$KEEP/bitmap" | awk -v cluster="$cluster" '
+  od -An -v -tu1 -w4096 "$KEEP/ylemorph-bitmap" | awk -v cluster="$cluster" '
     function run(stop) { if (from >= 0) printf "%.0f %.0f\n", from * cluster, (stop - from) * cluster; from = -1 }
     BEGIN { from = -1 }
     { for (i = 1; i <= NF; i++) {
@@ -21,7 +21,7 @@ ntfs_runs() {
 }
 # ext_runs VIEW: all but the free blocks that its utility lists
 ext_runs() {
-  dumpe2fs "$1" 2> /dev/null > "$KEEP/bitmap" || return 1
+  dumpe2fs "$1" 2> /dev/null > "$KEEP/ylemorph-bitmap" || return 1
   awk '
     function run(stop) { if (stop > from) printf "%.0f %.0f\n", from * block, (stop - from) * block }
     /^Block count:/ { blocks = $3 }
@@ -32,7 +32,7 @@ ext_runs() {
         split(parts[i], ends, "-")
         run(ends[1])
         from = (ends[2] == "" ? ends[1] : ends[2]) + 1 } }
-    END { run(blocks) }' "$KEEP/bitmap"
+    END { run(blocks) }' "$KEEP/ylemorph-bitmap"
 }
 # joined LENGTH: stretches joined over small gaps, so that few processes start: over less than a MiB, or over less where
 # that would carry a twentieth more than is used; the first and the last MiB always, so that no old mark stays there
@@ -59,9 +59,9 @@ joined() {
 # runs_at FAMILY DISK FROM LENGTH: what is in use there, in places of that disk; all of it where nobody can tell
 runs_at() {
   if [ "$1" != whole ] && [ "$VIEWS" = yes ] && view "$2" "$3" "$4"; then
-    "$1_runs" "$VIEW" > "$KEEP/raw" || fail "what is in use at byte $3 of $2 cannot be read"
+    "$1_runs" "$VIEW" > "$KEEP/ylemorph-raw" || fail "what is in use at byte $3 of $2 cannot be read"
     give_back
-    joined "$4" < "$KEEP/raw" | awk -v at="$3" '{ printf "%.0f %.0f\n", $1 + at, $2 }'
+    joined "$4" < "$KEEP/ylemorph-raw" | awk -v at="$3" '{ printf "%.0f %.0f\n", $1 + at, $2 }'
   else
     echo "$3 $4"
   fi

@@ -18,9 +18,12 @@ ended() {
     note failed 0 0 "$(($(date +%s) - STARTED))" "$trouble"
   fi
   tell_the_rest
-  [ -z "$BUFFER" ] || rm -f "$BUFFER-0" "$BUFFER-1"
-  if [ "$LOCKED" = yes ] && [ ! -e "$KEEP/journal" ]; then
-    rm -f "$KEEP/lock"
+  if [ -n "$BUFFER" ]; then
+    rm -f "$BUFFER-0" "$BUFFER-1"
+    case $BUFFER in /dev/shm/*) rmdir "${BUFFER%/part}" ;; esac
+  fi
+  if [ "$LOCKED" = yes ] && [ ! -e "$KEEP/ylemorph-journal" ]; then
+    rm -f "$KEEP/ylemorph-lock"
     [ "$KEEP" != "$FILE.run" ] || rmdir "$KEEP" 2> /dev/null
   fi
   exit "$code"
@@ -42,8 +45,8 @@ note() {
 }
 # remember WORDS: a line of the journal, which is on the disk before anything else is done
 remember() {
-  printf '%s\n' "$* ." | dd of="$KEEP/journal" oflag=append conv=notrunc,fsync status=none ||
-    fail "$KEEP/journal cannot be written"
+  printf '%s\n' "$* ." | dd of="$KEEP/ylemorph-journal" oflag=append conv=notrunc,fsync status=none ||
+    fail "$KEEP/ylemorph-journal cannot be written"
 }
 # step NUMBER AGAIN TEXT: whether the step is to be done; AGAIN is where it begins anew when it is cut off
 step() {
@@ -83,8 +86,8 @@ post() {
   if command -v curl > /dev/null; then
     curl --silent --fail ${pin:+--insecure --pinnedpubkey "$pin"} --max-time 5 --output /dev/null --data-binary @- "$where"
   elif [ -z "$pin" ]; then
-    cat > "$KEEP/told"
-    wget -q -T 5 -O /dev/null --post-file="$KEEP/told" "$where"
+    cat > "$KEEP/ylemorph-told"
+    wget -q -T 5 -O /dev/null --post-file="$KEEP/ylemorph-told" "$where"
   fi
 }
 # tell_on: sends what the log has that was not sent yet, by itself; nothing waits for it
@@ -97,9 +100,11 @@ tell_on() {
       if tail -n "+$((LOG_FROM + SENT + 1))" "$LOG" | head -n "$((lines - LOG_FROM - SENT))" | post 2> /dev/null; then
         SENT=$((lines - LOG_FROM)) tries=0
       else
+        # Whoever answers with a refusal is asked a few times more, whoever does not answer for a minute.
+        [ $? -ne 22 ] || tries=$((tries + 14))
         tries=$((tries + 1))
       fi
-    elif [ -e "$KEEP/over" ]; then
+    elif [ -e "$KEEP/ylemorph-over" ]; then
       return 0
     fi
   done
@@ -107,11 +112,11 @@ tell_on() {
 # tell_the_rest: the last lines have a few seconds to arrive
 tell_the_rest() {
   [ -n "$teller" ] || return 0
-  : > "$KEEP/over"
+  : > "$KEEP/ylemorph-over"
   for _ in 1 2 3 4 5 6; do
     kill -0 "$teller" 2> /dev/null || break
     sleep 1
   done
   kill "$teller" 2> /dev/null
-  rm -f "$KEEP/over" "$KEEP/told"
+  rm -f "$KEEP/ylemorph-over" "$KEEP/ylemorph-told"
 }

@@ -78,7 +78,7 @@ rename_loader() {
   own=$(number "$1" $(($2 + 500)) 8)
   [ "$first" = "$3" ] || return 0
   if [ "$own" = $(($3 + 1)) ]; then
-    list=$KEEP/loader
+    list=$KEEP/ylemorph-loader
     dd if="$1" of="$list" bs=512 skip="$2" count=1 iflag=skip_bytes status=none || fail "$1 cannot be read"
     entry=500
     while [ "$entry" -gt 0 ]; do
