@@ -1,16 +1,16 @@
 <script setup lang="ts">
 /** The script that does the steps: how it is run, where it tells how far it is, and its log when it has run elsewhere. */
-import { computed, ref, shallowRef } from "vue";
+import { computed, shallowRef } from "vue";
 import { askTell, handOver, type CarryStore, type Way } from "../api/carry";
 import type { Schemas } from "../api/client";
 import { MOST_BYTES } from "../intake/files";
 import CommandLine from "../widgets/CommandLine.vue";
+import { useTried } from "../widgets/tried";
 
 const props = defineProps<{ job: number; way: Way | undefined; bench: CarryStore }>();
 const told = shallowRef<Schemas["TellModel"] | null>(null);
-const trouble = ref("");
+const { trouble, busy, tried } = useTried();
 const said = shallowRef<Schemas["LogTaken"] | null>(null);
-const busy = ref(false);
 
 const line = computed(() => {
   const room = props.way?.script?.workspace_bytes ? " WORKDIR" : "";
@@ -18,6 +18,7 @@ const line = computed(() => {
 });
 
 async function tell(): Promise<void> {
+  said.value = null;
   await tried(async () => {
     told.value = await askTell(props.job);
   });
@@ -25,24 +26,12 @@ async function tell(): Promise<void> {
 
 /** A log that was dropped or picked; never uploaded by the component itself. */
 function take(file: File): false {
+  said.value = null;
   void tried(async () => {
     if (file.size > MOST_BYTES) throw new Error(`${file.name} is larger than any log of the script.`);
     said.value = await props.bench.giveLog(await file.text());
   });
   return false;
-}
-
-async function tried(act: () => Promise<void>): Promise<void> {
-  busy.value = true;
-  trouble.value = "";
-  said.value = null;
-  try {
-    await act();
-  } catch (error) {
-    trouble.value = (error as Error).message;
-  } finally {
-    busy.value = false;
-  }
 }
 </script>
 

@@ -1,25 +1,18 @@
 <script setup lang="ts">
 /** A line that a customer's machine runs once: it lists its disks, shows them, and sends them here. */
-import { ref, shallowRef } from "vue";
+import { shallowRef } from "vue";
 import { askCode, type Collect, type Goal } from "../api/collect";
 import CommandLine from "../widgets/CommandLine.vue";
+import { useTried } from "../widgets/tried";
 
 const props = defineProps<{ goal: Goal }>();
 const given = shallowRef<Collect | null>(null);
-const trouble = ref("");
-const busy = ref(false);
+const { trouble, busy, tried } = useTried();
 
-async function ask(): Promise<void> {
-  busy.value = true;
-  trouble.value = "";
-  try {
+const ask = () =>
+  tried(async () => {
     given.value = await askCode(props.goal);
-  } catch (error) {
-    trouble.value = (error as Error).message;
-  } finally {
-    busy.value = false;
-  }
-}
+  });
 </script>
 
 <template>
