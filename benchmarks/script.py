@@ -57,8 +57,13 @@ def fresh(target: Path) -> Path:
     return target
 
 
+def forget(file: Path) -> None:
+    """What is read next comes from the disk: a source that was just attached is in nobody's memory."""
+    run("dd", f"if={file}", "iflag=nocache", "count=0", "status=none")
+
+
 def rounds(work: Path) -> Iterator[tuple[float, float, float, float]]:
-    """Seconds of the script and of ``dd``: copied, and copied and read back."""
+    """Seconds of the script and of ``dd``: copied, and copied and read back; each from a source that is not in memory."""
     image, target, room = made(work), work / "target.img", work / "room"
     room.mkdir()
     plan = make_plan(survey_path(image).disk, Disk(TARGET * 2048), Options(fit="same", roles=((1, "data"),)))
@@ -70,12 +75,15 @@ def rounds(work: Path) -> Iterator[tuple[float, float, float, float]]:
     script.write_text(script_of(carrying))
     count = price.read_bytes // MiB
     for _ in range(ROUNDS):
+        forget(image)
         copied = timed("sh", script, "--go", "--no-verify", image, fresh(target), room)
+        forget(image)
         both = timed("sh", script, "--go", image, fresh(target), room)
+        forget(image)
         bare = timed(
             "dd", f"if={image}", f"of={fresh(target)}", "bs=1M", f"count={count}", "conv=notrunc,fsync", "status=none"
         )
-        run("dd", f"if={target}", "iflag=nocache", "count=0", "status=none")
+        forget(target)
         back = timed("dd", f"if={target}", "of=/dev/null", "bs=1M", f"count={count}", "status=none")
         yield copied, both, bare, bare + back
 
