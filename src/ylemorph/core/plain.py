@@ -15,3 +15,8 @@ _HARMFUL = re.compile(
 def plain_line(text: str) -> str:
     """``text`` in one line, each harmful character as the sign for a character that cannot be shown."""
     return _HARMFUL.sub("\N{REPLACEMENT CHARACTER}", text)
+
+
+def sentence_case(text: str) -> str:
+    """With a capital at its beginning."""
+    return text[:1].upper() + text[1:]

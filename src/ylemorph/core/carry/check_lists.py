@@ -5,8 +5,10 @@ from typing import Literal, NamedTuple
 
 from ..disk.compare import confirmation
 from ..disk.roles import WINDOWS_KINDS
+from ..disk.starting import starting_of
 from ..fit.finding_kinds import FindingCode
 from ..fit.plan import PlanRow
+from ..plain import sentence_case
 from .ground import Ground
 from .sequence import WayKey
 
@@ -61,7 +63,14 @@ class _Job(NamedTuple):
 
     @property
     def mode(self) -> str:
-        return "UEFI" if self.ground.plan.frame.table == "gpt" else "legacy"
+        """As it was said, else as the source starts where the table is kept, else as such a table usually does."""
+        plan = self.ground.plan
+        if plan.options.firmware != "unknown":
+            return "UEFI" if plan.options.firmware == "uefi" else "legacy"
+        start = starting_of(plan.source)
+        if plan.source.table == plan.frame.table and start.uefi != start.legacy:
+            return "UEFI" if start.uefi else "legacy"
+        return "UEFI" if plan.frame.table == "gpt" else "legacy"
 
     @property
     def mending(self) -> str:
@@ -73,7 +82,7 @@ class _Job(NamedTuple):
 
     @property
     def Source(self) -> str:  # the same at the beginning of a sentence
-        return self.source[:1].upper() + self.source[1:]
+        return sentence_case(self.source)
 
     @property
     def from_backup(self) -> bool:

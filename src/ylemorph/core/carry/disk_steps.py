@@ -2,6 +2,7 @@
 
 from typing import assert_never
 
+from ..plain import sentence_case
 from ..sizes import Extent
 from .model import Model, TableNow, Unsafe, other_disk
 from .sequence import DiskStepKind, Step
@@ -23,7 +24,7 @@ def _read_words(told: Told) -> Words:
     return Words(
         f"Read {model} whole into an image, past read errors, once",
         ("Nothing else is read from it before",),
-        f"{model} is only read",
+        f"{sentence_case(model)} is only read",
     )
 
 
@@ -200,7 +201,7 @@ def _start_code_words(told: Told) -> Words:
         parts += [f"let the loader name its new place, sector {moved.now}" for moved in start.moved_loaders]
     say = "; ".join(parts) or f"Look whether a row {told.there} names another start than its own, and mend that"
     return Words(
-        say[0].upper() + say[1:],
+        sentence_case(say),
         ("The table is written: some tools blank the code when they write one",),
         "It can be done again; no file is touched",
         start_commands(start, told.ground.sector, copies=step.from_disk is not None) if step.disk == "target" else (),

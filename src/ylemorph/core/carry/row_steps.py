@@ -2,6 +2,7 @@
 
 from typing import assert_never
 
+from ..plain import sentence_case
 from ..sizes import format_size
 from .model import Model, Unsafe, other_disk
 from .sequence import RowStepKind, Step
@@ -18,8 +19,8 @@ def _copy_words(told: Told) -> Words:
     step, source, where = told.step, told.disk(told.step.from_disk), told.where
     packs = step.source is not None and step.to is not None and step.to.length < step.source.length
     if step.disk == "image":
-        return Words(f"Copy {told.row} from {source} into the image", (), f"{source} is only read")
-    undo = f"{source[:1].upper() + source[1:]} is as it was: copy again"
+        return Words(f"Copy {told.row} from {source} into the image", (), f"{sentence_case(source)} is only read")
+    undo = f"{sentence_case(source)} is as it was: copy again"
     lighter = told.lighter if packs else ()
     if told.way == "files":
         smaller = f", {told.sizes}," if packs else ""

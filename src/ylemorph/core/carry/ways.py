@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 from ..disk.filesystems import BLOCKING
 from ..errors import BadOption
+from ..plain import sentence_case
 from ..sizes import Units, format_size, known_sum
 from . import build
 from .ground import Ground
@@ -263,7 +264,7 @@ def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
     return Way(
         key,
         possible,
-        why[:1].upper() + why[1:],
+        sentence_case(why),
         left_open,
         steps,
         seconds,

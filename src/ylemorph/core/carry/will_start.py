@@ -6,6 +6,7 @@ from typing import Literal, NamedTuple
 from ..disk.starting import starting_in_words, starting_of
 from ..fit.finding_kinds import FindingCode
 from ..fit.plan import Plan
+from ..plain import sentence_case
 
 # Yes; once something is mended; no; it was not read how the source starts; no system goes over.
 Start = Literal["yes", "mend", "no", "unknown", "nothing"]
@@ -44,6 +45,8 @@ class WillStart(NamedTuple):
 def will_start(plan: Plan) -> WillStart:
     if plan.layout.sizes is None:
         return WillStart("nothing", "It does not fit yet, so nothing goes over.")
+    if any(finding.code == "sector-size-differs" for finding in plan.findings):
+        return WillStart("no", "File systems made for sectors of one size do not work on a disk with sectors of another.")
     answer = _answer(plan)
     if answer == "nothing":
         return WillStart(answer, "No system goes over, so nothing of a start is kept.")
@@ -66,7 +69,7 @@ def _answer(plan: Plan) -> Start:
 
 def _sentences(plan: Plan) -> Iterator[str]:
     start, source = plan.starting, plan.source.model or "the source"
-    yield starting_in_words(plan.source).replace("Starts", f"{source[:1].upper() + source[1:]} starts", 1)
+    yield starting_in_words(plan.source).replace("Starts", f"{sentence_case(source)} starts", 1)
     yield from _goes_over(plan)
     if plan.identity == "keep":
         yield f"The identity is kept: {source} is detached before the first start."

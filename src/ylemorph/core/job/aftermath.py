@@ -111,9 +111,9 @@ def _target_state(ground: Ground, step: Step, done: tuple[Step, ...]) -> str:
     touched = [s for s in (*done, step) if s.disk == "target" and s.kind not in ("check",)]
     if not touched:
         return f"{target}: as it was."
-    names = [_name(ground, s.row) for s in done if s.kind == "copy" and s.disk == "target"]
+    names = list(dict.fromkeys(_name(ground, s.row) for s in done if s.kind == "copy" and s.disk == "target"))
     parts = ["what it held is gone"]
-    parts += [f"{' and '.join(dict.fromkeys(names))} stand whole"] if names else []
+    parts += [f"{' and '.join(names)} {'stands' if len(names) == 1 else 'stand'} whole"] if names else []
     parts += [f"{_name(ground, step.row)} is in doubt"] if step.disk == "target" and step.row else []
     return f"{target}: {', '.join(parts)}."
 

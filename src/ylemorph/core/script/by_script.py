@@ -61,10 +61,10 @@ class ByScript(NamedTuple):
 
     @property
     def is_left(self) -> bool:
-        """A step on a row that these utilities cannot resize; copied as a whole it still can be where it grows."""
+        """A step on a row that these utilities cannot look into; copied as a whole it still can be where it grows."""
         if self.step.row not in self.without:
             return False
-        if self.step.kind == "grow":
+        if self.step.kind in ("grow", "check"):
             return True
         smaller = self.step.kind in ("copy", "shrink")
         return smaller and self.load.goal.length < self.load.hold.extent.length

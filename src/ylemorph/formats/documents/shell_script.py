@@ -77,7 +77,7 @@ def _head(carrying: Carrying, sequence: Sequence, told: list[ScriptStep], gaps: 
     yield ""
     yield from _arguments()
     yield "show() {"
-    for text in [title, *gaps, *_how_much(carrying), *(f"{n}. {_say(one)}" for n, one in enumerate(told, 1))]:
+    for text in [title, *gaps, *_how_much(carrying, told), *(f"{n}. {_say(one)}" for n, one in enumerate(told, 1))]:
         yield f"  printf '%s\\n' {quoted(text)}"
     yield "}"
     yield 'if [ "$go" = no ]; then'
@@ -91,7 +91,7 @@ def _head(carrying: Carrying, sequence: Sequence, told: list[ScriptStep], gaps: 
     yield "SOURCE=$1 TARGET=$2 WORK=${3:-} KEEP='' LOG=''"
     yield "case $SOURCE in -*) SOURCE=./$SOURCE ;; esac"
     yield "case $TARGET in -*) TARGET=./$TARGET ;; esac"
-    for text in [warns, *gaps, *_how_much(carrying)]:
+    for text in [warns, *gaps, *_how_much(carrying, told)]:
         yield f"printf '%s\\n' {quoted(text)}"
 
 
@@ -155,10 +155,12 @@ def _arguments() -> Iterator[str]:
     yield "done"
 
 
-def _how_much(carrying: Carrying) -> Iterator[str]:
+def _how_much(carrying: Carrying, told: list[ScriptStep]) -> Iterator[str]:
     """Rows of which nobody can tell what is used, and what a way's name would let one expect, said before."""
     ground = carrying.ground
-    names = [load.row.row.name_and_number for load in ground.loads if family_of(load) == "other"]
+    left = {one.step.row for one in told if one.is_left and one.step.kind == "copy"}
+    others = [load for load in ground.loads if family_of(load) == "other" and load.number not in left]
+    names = [load.row.row.name_and_number for load in others]
     if carrying.way is not None and carrying.way.key == "files":
         yield "File systems go over as they are, by what is in use of them, not file by file."
     if ground.whole_image:

@@ -1,0 +1,38 @@
+"""Ways, steps, figures, lists and times, as they were read and agreed upon: each scene by every way that it has."""
+
+from pathlib import Path
+
+import pytest
+
+from tests.scenes import SCENES, agreed
+from ylemorph.core.carry.carrying import carry_out, outlook, questions_of
+from ylemorph.core.carry.step_kinds import words_of
+from ylemorph.core.carry.will_start import will_start
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.formats.documents.steps_text import steps_to_text
+
+WHOLE = ("desk-smaller", "desk-larger", "till-larger-held", "reading-room", "tired", "by-bios", "sticks-larger")
+HERE = Path(__file__).parent / "agreed"
+
+
+def lines_of(scene, whole):
+    plan = make_plan(scene.source, scene.target, scene.options)
+    start = will_start(plan)
+    yield f"{start.line}"
+    yield "asked: " + " ".join(question.kind.key for question in questions_of(plan, scene.facts))
+    look = outlook(plan, scene.facts)
+    yield f"outlook: {look.sentence() if look else None}"
+    carrying = carry_out(plan, scene.facts)
+    yield f"proposed: {carrying.proposed}; {carrying.times_from}"
+    for way in carrying.ways:
+        yield f"--- {way.key}: changes the source {way.changes_source}, room {way.workspace_bytes}, {way.read_bytes} read, {way.write_bytes} written"
+        if way.possible and whole:
+            made = carry_out(plan, scene.facts, way.key)
+            yield steps_to_text(made, terminal=False)
+            for step in way.steps or ():
+                yield f"{words_of(made.ground, way.key, step).undo}; read {step.read_bytes}, written {step.write_bytes} in {step.seconds}"
+
+
+@pytest.mark.parametrize("name", SCENES)
+def test_the_ways_are_as_agreed(name):
+    agreed(HERE / f"{name}.txt", "\n".join(lines_of(SCENES[name], name in WHOLE)) + "\n")
