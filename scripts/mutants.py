@@ -156,7 +156,9 @@ class _Sites(ast.NodeVisitor):
     def visit_Call(self, node: ast.Call) -> None:
         if isinstance(node.func, ast.Name) and node.func.id in NAMES:
             self.add(*self.span(node.func), NAMES[node.func.id])
-        self.generic_visit(node)
+        self.visit(node.func)
+        for argument in (*node.args, *(word.value for word in node.keywords if word.arg != "strict")):
+            self.visit(argument)
 
     def visit_Expr(self, node: ast.Expr) -> None:
         if isinstance(node.value, ast.Call):
@@ -286,7 +288,7 @@ def main() -> int:
             copy = Path(folder) / str(number)
             for part in ("src", "tests", "docs", "frontend/src", "benchmarks", "scripts"):
                 shutil.copytree(ROOT / part, copy / part, ignore=shutil.ignore_patterns("__pycache__", "static"))
-            for name in ("pyproject.toml", "README.md", "CHANGELOG.md", "Makefile"):
+            for name in ("pyproject.toml", "README.md", "CHANGELOG.md", "CONTRIBUTING.md", "Makefile"):
                 shutil.copy(ROOT / name, copy / name)
             copies.put(copy)
 

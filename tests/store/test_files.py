@@ -3,6 +3,7 @@
 import json
 import lzma
 import os
+import shutil
 import sqlite3
 import subprocess
 from contextlib import closing, suppress
@@ -14,11 +15,12 @@ import pytest
 from tests.make import change_job, desk, job_of
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.job.disk_changes import Describe
+from ylemorph.core.sizes import MiB
 from ylemorph.demo.load import load_demo
 from ylemorph.store import bundle, closings, fleets, history, jobs, people, runs
-from ylemorph.store.database import FILE_NAME, StoreError, connect
+from ylemorph.store.database import FILE_NAME, LEAST_ROOM, StoreError, connect
 from ylemorph.store.doctor import examine
-from ylemorph.store.files import MOST_BACKUPS, back_up, backups, keep_backup, restore
+from ylemorph.store.files import MOST_BACKUPS, back_up, backups, keep_backup, look_at_copy, restore
 from ylemorph.store.preparing import newest_version, prepare
 
 OLD = Path(__file__).parent / "old"
@@ -113,6 +115,33 @@ def test_the_doctor_finds_nothing_wrong_and_then_all_of_it(folder):
     (folder / FILE_NAME).unlink()
     assert "There is no data file" in examine(folder)[-1].text
     assert "no data folder" in examine(folder / "elsewhere")[0].text
+
+
+def with_free(monkeypatch, free):
+    monkeypatch.setattr(shutil, "disk_usage", lambda _place: shutil._ntuple_diskusage(2**40, 2**40 - free, free))
+
+
+def test_a_copy_leaves_room_on_the_disk_of_the_data(folder, monkeypatch):
+    size = (folder / FILE_NAME).stat().st_size
+    with_free(monkeypatch, size + LEAST_ROOM - 1)
+    with pytest.raises(StoreError, match="no room on this disk"):
+        back_up(folder / FILE_NAME, folder / "copy.sqlite3")
+    with_free(monkeypatch, size + LEAST_ROOM)
+    back_up(folder / FILE_NAME, folder / "copy.sqlite3")
+    assert look_at_copy(folder / "copy.sqlite3").jobs == look_at_copy(folder / FILE_NAME).jobs
+
+
+@pytest.mark.parametrize(("free", "well"), [(64 * MiB - 1, False), (64 * MiB, True)])
+def test_the_doctor_says_that_the_disk_is_nearly_full(folder, monkeypatch, free, well):
+    with_free(monkeypatch, free)
+    assert all(finding.well for finding in examine(folder)) is well
+
+
+def test_what_is_no_data_file_is_told_by_its_first_bytes(tmp_path):
+    place = tmp_path / "letter"
+    place.write_bytes(b"Dear workshop, " * 100)
+    with pytest.raises(StoreError, match="this is no data file"):
+        look_at_copy(place)
 
 
 def everything(connection, job):

@@ -185,3 +185,22 @@ def test_on_a_full_disk_a_job_is_deleted_and_none_begun(store, monkeypatch):
         jobs.create(store, STATE)
     jobs.delete(store, job.id)
     assert jobs.lines(store) == []
+
+
+def test_a_question_without_an_end_is_broken_off(store):
+    endless = "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT count(*) FROM n"
+    database.end_after(store, 0)
+    with pytest.raises(sqlite3.OperationalError, match="interrupted"):
+        store.execute(endless)
+
+
+def test_the_history_says_which_states_are_no_longer_kept(store, monkeypatch):
+    monkeypatch.setattr(history, "MOST_WHOLE", 3)
+    job = jobs.create(store, STATE)
+    for number in range(6):
+        change_job(store, job.id, None, noted(str(number)))
+    assert [(one.number, one.thin) for one in history.entries(store, job.id)] == [
+        (7, False), (6, False), (5, False), (4, True), (3, True), (2, True), (1, False),
+    ]  # fmt: skip
+    with pytest.raises(NotFound, match="not kept any more"):
+        jobs.go_to(store, job.id, None, 4)

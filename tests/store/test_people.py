@@ -149,3 +149,20 @@ def test_reading_goes_on_where_nothing_can_be_written(store, monkeypatch):
     assert people.session_of(store, made.secret).person.name == "Mara Quill"
     with pytest.raises(sqlite3.OperationalError):
         people.sign_out(store, made.session)
+
+
+def test_a_session_is_noted_as_in_use_now_and_then(store, monkeypatch):
+    """And where a clock was set back by more than that, it ends."""
+    at = int(time.time())
+    monkeypatch.setattr(time, "time", lambda: at)
+    secret = people.sign_in(store, "Mara Quill", PASSWORD).secret
+
+    def seen(later):
+        monkeypatch.setattr(time, "time", lambda: at + later)
+        found = people.session_of(store, secret)
+        return found and store.execute("SELECT seen_at FROM session").fetchone()[0] - at
+
+    assert seen(people.SEEN_EVERY) == 0
+    assert seen(people.SEEN_EVERY + 1) == people.SEEN_EVERY + 1
+    assert seen(1) == people.SEEN_EVERY + 1
+    assert seen(0) is None

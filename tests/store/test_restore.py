@@ -201,3 +201,22 @@ def test_the_doctor_says_that_a_full_disk_is_near(tmp_path, monkeypatch, free, s
     monkeypatch.setattr(doctor.shutil, "disk_usage", lambda _folder: SimpleNamespace(free=free))
     wrong = " ".join(finding.text for finding in doctor.examine(tmp_path) if not finding.well)
     assert (said in wrong) if said else not wrong
+
+
+def test_what_to_do_with_a_damaged_file_depends_on_its_copies(tmp_path):
+    prepare(tmp_path)
+    place = tmp_path / FILE_NAME
+    place.write_bytes(place.read_bytes()[:5000])
+    with pytest.raises(StoreError) as caught:
+        prepare(tmp_path)
+    assert caught.value.mend == "put it aside; or choose another folder with --data"
+    copies = tmp_path / "backups"
+    copies.mkdir()
+    for number in (1, 2):
+        (copies / f"ylemorph-{number}.sqlite3").write_bytes(b"")
+        os.utime(copies / f"ylemorph-{number}.sqlite3", (number, number))
+    with pytest.raises(StoreError) as caught:
+        prepare(tmp_path)
+    assert caught.value.mend.startswith(
+        f"put a copy back with ylemorph restore, such as {copies / 'ylemorph-2.sqlite3'}; or"
+    )

@@ -194,3 +194,15 @@ def test_another_source_takes_back_what_was_said_of_the_old_one(store):
     assert other.facts == Facts(backup="yes", workspace=5, target_link="usb3")  # the same partitions: surveyed again
     other = SetSource(Survey(desk(used_system=2**30).but(partitions=desk().partitions[:2]))).make(state).state
     assert (other.facts, other.way) == (Facts(workspace=5, target_link="usb3"), None)
+
+
+def test_nothing_happens_to_a_job_that_is_not_under_way(store, job):
+    def refused():
+        for change in (lambda: runs.add(store, job, 1, "done"), lambda: runs.end(store, job)):
+            with pytest.raises(YlemorphError, match="not under way"):
+                change()
+
+    refused()
+    runs.begin(store, job, "straight", STEPS)
+    runs.end(store, job)
+    refused()

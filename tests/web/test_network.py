@@ -197,6 +197,17 @@ def test_people_come_and_go(network):
     assert entries[0]["made_by"] == "Iris Vance"
 
 
+def test_the_log_names_who_did_what_by_number(network, caplog):
+    workshop = Browser(network, "Workshop")
+    with caplog.at_level("INFO", "ylemorph.security"):
+        added = workshop(
+            "POST", "/api/people", {"name": "Iris Vance", "role": "bench", "password": PASSWORD}
+        ).get_json()
+    who = {person["name"]: person["id"] for person in added["people"]}
+    line = next(record for record in caplog.records if record.event == "person added")
+    assert (line.person, line.about["whom"]) == (who["Workshop"], who["Iris Vance"])
+
+
 @pytest.mark.parametrize(
     ("body", "at"),
     [

@@ -25,12 +25,14 @@ def lines_of(scene, whole):
     carrying = carry_out(plan, scene.facts)
     yield f"proposed: {carrying.proposed}; {carrying.times_from}"
     for way in carrying.ways:
-        yield f"--- {way.key}: changes the source {way.changes_source}, room {way.workspace_bytes}, {way.read_bytes} read, {way.write_bytes} written"
+        yield f"--- {way.key}: changes the source {way.changes_source}, room {way.workspace_bytes}"
+        yield f"read {way.read_bytes}, written {way.write_bytes}"
         if way.possible and whole:
             made = carry_out(plan, scene.facts, way.key)
             yield steps_to_text(made, terminal=False)
             for step in way.steps or ():
-                yield f"{words_of(made.ground, way.key, step).undo}; read {step.read_bytes}, written {step.write_bytes} in {step.seconds}"
+                yield words_of(made.ground, way.key, step).undo
+                yield f"  read {step.read_bytes}, written {step.write_bytes} in {step.seconds}"
 
 
 @pytest.mark.parametrize("name", SCENES)

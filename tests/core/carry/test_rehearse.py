@@ -127,6 +127,7 @@ def test_a_disk_is_read_onto_one_that_can_hold_it():
     assert "leave what of the target" in run(Extent(0, 91)).reason
     assert "leave what of the source" in run(Extent(0, 101)).reason
     assert run(Extent(0, 49)).row == 1  # cut off in the middle of the row
+    assert run(Extent(0, 40)).reason == "row 1 does not stand at its place on the target"  # ends where it begins
     assert "from its first sector on" in run(Extent(1, 90)).reason
     assert "from its first sector on" in run(Extent(0, 80), Extent(0, 90)).reason
 

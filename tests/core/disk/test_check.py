@@ -22,6 +22,7 @@ N = 4 * GiB // 512
         ([part(1, MiB, GiB)], "none", "disk.table", "without a table"),
         ([part(n, n * MiB, MiB) for n in range(1, 130)], "gpt", "disk.partitions", "128"),
         ([part(n, n * MiB, MiB, "0x07") for n in range(1, 6)], "mbr", "disk.partitions", "four entries"),
+        ([part(n, 2 * n * MiB, MiB, "0x0F") for n in (1, 2)], "mbr", "disk.partitions", "one extended"),
         (
             [part(n, n * MiB, MiB, "0x07") for n in range(1, 5)] + [part(5, 9 * MiB, MiB, "0x07", logical=True)],
             "mbr",

@@ -5,8 +5,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.make import changed, desk, disk, fs, job_of, part, row_of
-from ylemorph.core.disk.listing import merge
-from ylemorph.core.disk.model import Survey
+from ylemorph.core.disk.health import judged
+from ylemorph.core.disk.listing import complete_listing, merge
+from ylemorph.core.disk.model import Disk, Survey
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadSurvey
@@ -16,6 +17,8 @@ from ylemorph.core.fit.source_rows import look_at
 from ylemorph.core.sizes import GB, GiB, MiB
 from ylemorph.formats.listings.lightened import read_lightened
 from ylemorph.formats.listings.typed_rows import TypedRow, plain_number, typed_disk
+
+NO_FIGURES = {"hours": 9, "reallocated": None, "pending": None, "worn": None}
 
 
 def without_used(source):
@@ -42,6 +45,39 @@ def test_conflicts_are_said_and_the_second_is_taken():
 def test_listings_of_two_disks_do_not_merge():
     with pytest.raises(BadSurvey, match="none of its partitions"):
         merge(Survey(desk()), Survey(disk(10**9, part(7, 5 * MiB + 512, GiB))))
+
+
+def test_facts_alone_go_to_the_same_disk():
+    """A listing without rows: by serial, whatever size it gives; without serials by size."""
+    first = desk(serial="BK4-0001")
+    bare = disk(first.sectors - 8, serial="BK4-0001", health=judged(passed=True, **NO_FIGURES))
+    assert merge(Survey(first), Survey(bare)).survey.disk.health.state == "good"
+    with pytest.raises(BadSurvey, match="another disk"):
+        merge(Survey(first), Survey(bare.but(serial="BK4-0002")))
+    with pytest.raises(BadSurvey, match="another disk"):
+        merge(Survey(desk()), Survey(bare.but(serial="")))
+    assert merge(Survey(desk()), Survey(bare.but(serial="", sectors=first.sectors))).survey.disk.health
+
+
+def test_logicals_are_those_inside_the_extended_one():
+    """Some listings give the extended partition the size of its first record, and none says what is logical."""
+    rows = [part(1, MiB, GiB, "0x07"), part(2, 2 * GiB, GiB, "0x0F"), part(5, 2 * GiB + MiB, GiB // 2, "0x07"),
+            part(6, 3 * GiB, GiB, "0x07")]  # fmt: skip
+    made = complete_listing("Till", Disk(10**9, table="mbr", partitions=tuple(rows))).survey.disk
+    assert [p.logical for p in made.partitions] == [False, False, True, True]
+    assert made.partitions[1].extent.stop == made.partitions[3].extent.stop
+    flat = complete_listing("Till", Disk(10**9, table="mbr", partitions=tuple(rows[:1]))).survey.disk
+    assert flat.partitions == (rows[0],)
+
+
+@pytest.mark.parametrize(("number", "known"), [(0, False), (1, True), (9999, True), (10_000, False)])
+def test_numbers_of_partitions(number, known):
+    one = Disk(10**9, table="gpt", partitions=(part(number, MiB, GiB),))
+    if known:
+        assert complete_listing("Desk", one).survey.disk.partitions[0].number == number
+    else:
+        with pytest.raises(BadSurvey, match="no number of a partition"):
+            complete_listing("Desk", one)
 
 
 def test_matching_by_number_where_the_starts_are_not_known():

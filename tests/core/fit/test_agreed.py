@@ -21,6 +21,7 @@ def lines_of(scene):
     plan = make_plan(scene.source, scene.target, scene.options)
     yield plan_to_text(plan, scene.source, scene.target, terminal=False)
     frame, start = plan.frame, plan.starting
+    yield f"needs {plan.must_bytes}, comfort {plan.comfort_bytes}, short {plan.shortfall_bytes}"
     yield f"grains {frame.first} to {frame.end}, tail {frame.tail}; {plan.identity}"
     yield f"code {start.code}, reach {start.reach}, lost {[(lost.row.number, lost.why) for lost in start.lost]}"
     for look in look_at(scene.source, scene.options):

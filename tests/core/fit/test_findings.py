@@ -211,6 +211,19 @@ def test_what_the_source_screen_says_of_rows_that_stay():
     assert texts[2] == "It is dirty and stays as it is."
 
 
+def test_what_lies_past_the_least_size_is_said_where_it_is_known():
+    def said(**more):
+        held = fs("ntfs", 100 * MiB, **more)
+        return look_at(row_of((GiB, BASIC_DATA, held, {"role": "data"}), label_gb=120), Options())[0].sentence()
+
+    assert said() == "It could go down to 116 MiB. How much lies past that is not known."
+    assert said(last_used_byte=100 * MiB) == "It could go down to 116 MiB, and nothing lies past that."
+    spread = UsageMap(256 * MiB, (50 * MiB, 0, 0, 50 * MiB))
+    assert said(last_used_byte=GiB - 1, usage_map=spread) == (
+        "77.3 MiB lie past 116 MiB and must be packed before it can be that small."
+    )
+
+
 @pytest.mark.parametrize("firmware", ["legacy", "uefi", "unknown"])
 def test_a_disk_without_a_system_says_nothing_of_how_it_starts(firmware):
     source = row_of((50 * GiB, BASIC_DATA, fs("ntfs", 20 * GiB), {"role": "data"}), label_gb=120)

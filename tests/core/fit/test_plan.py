@@ -310,3 +310,13 @@ def test_what_stays_free_in_a_row_that_nobody_can_resize():
     source = row_of((50 * GiB, BASIC_DATA, fs("exfat", 20 * GiB), {"role": "data"}), label_gb=120)
     (row,) = make_plan(source, nominal_disk(240 * GB), Options()).rows
     assert (row.change, row.free_after_bytes) == ("holds", 30 * GiB)
+
+
+@pytest.mark.parametrize(("grain", "physical", "fits"), [(4096, 4096, True), (6144, 4096, False), (6144, 512, True)])
+def test_a_grain_is_a_multiple_of_the_physical_sector(grain, physical, fits):
+    target = nominal_disk(480 * GB).but(physical_sector_bytes=physical)
+    if fits:
+        assert make_plan(desk(), target, Options(grain_bytes=grain)).frame.grain_bytes == grain
+    else:
+        with pytest.raises(BadOption, match=f"not a multiple of the target's {physical}-byte"):
+            make_plan(desk(), target, Options(grain_bytes=grain))

@@ -5,15 +5,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.make import apply_change, changed, desk, sources, targets
+from tests.scenes import till
+from ylemorph.core.carry.facts import Facts
 from ylemorph.core.disk.model import Survey
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption, BadSize, OutOfBounds, YlemorphError
 from ylemorph.core.fit.compare import compare_plans
-from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.options import Options, Tail
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.job.amendments import SetImmovableEnd
-from ylemorph.core.job.disk_changes import Describe
-from ylemorph.core.job.state import JobState, Pair
+from ylemorph.core.job.changes import apply
+from ylemorph.core.job.disk_changes import Describe, SetSource
+from ylemorph.core.job.mending import change_for
+from ylemorph.core.job.state import JobState, Pair, SizedTarget
 from ylemorph.core.sizes import GB, Bytes, GiB, MiB
 from ylemorph.formats.own.changes import CHANGE_KINDS, RowFigures, row_size
 from ylemorph.formats.own.options import options_from, options_to_data
@@ -348,3 +352,36 @@ def test_an_immovable_end_that_is_typed_and_cleared():
     cleared = SetImmovableEnd(3, Bytes(0)).make(typed.state)
     assert cleared.sentence.endswith("cleared")
     assert typed.state != cleared.state
+
+
+def test_another_source_takes_back_what_was_said_of_the_old_one():
+    facts = Facts(both_attached="yes", encryption="active", workspace=5, target_link="usb3")
+    state = JobState(
+        source=Survey(desk()), options=Options(hold=frozenset((4,)), fit="snug"), facts=facts, way="straight"
+    )
+    other = SetSource(Survey(till())).make(state).state
+    assert (other.facts, other.way) == (Facts(workspace=5, target_link="usb3"), None)
+    assert other.options == Options(fit="snug")
+    same = SetSource(Survey(desk(used_data=97 * GiB))).make(state).state
+    assert (same.facts, same.way, same.options) == (facts, "straight", state.options)
+
+
+def test_the_way_out_of_too_much_reserve_is_exact():
+    source, target = desk(), nominal_disk(250 * GB)
+    state = JobState(source=Survey(source), target=SizedTarget("250GB", target), options=Options(tail=Tail(30 * GiB)))
+    plan = make_plan(source, target, state.options)
+    remedy = next(remedy for remedy in plan.remedies if remedy.kind == "tail")
+    mended = apply(state, change_for(plan, remedy)).state
+    assert mended.options.tail == Tail(30 * GiB - remedy.bytes)
+    assert make_plan(source, target, mended.options).verdict == "tight"
+
+
+def test_an_edge_goes_to_the_next_elastic_row_in_place():
+    """From a row that a wish put first, and from one whose edge nobody shares."""
+    state = JobState(
+        source=Survey(desk()),
+        target=SizedTarget("2TB", nominal_disk(2000 * GB)),
+        options=Options(order=(4, 1, 2, 3, 5)),
+    )
+    assert set(dict(changed(state, kind="drag", row=4, size=400 * GiB).state.options.pins)) == {3, 4}
+    assert set(dict(changed(state, kind="drag", row=3, size=400 * GiB).state.options.pins)) == {3}

@@ -54,9 +54,7 @@ def growth_from(readings: Sequence[Reading]) -> Growth | None:
     mean_day = Fraction(sum(days), n)
     mean_used = Fraction(sum(reading.used for reading in readings), n)
     spread = sum((day - mean_day) ** 2 for day in days)
-    slope = (
-        sum((day - mean_day) * (reading.used - mean_used) for day, reading in zip(days, readings, strict=True)) / spread
-    )
+    slope = sum((day - mean_day) * reading.used for day, reading in zip(days, readings, strict=True)) / spread
     either_way = Fraction(0)
     if n > 2:
         left = sum(

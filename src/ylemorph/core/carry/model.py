@@ -99,13 +99,9 @@ class Model:
 
     def put(self, name: DiskName, row: int, extent: Extent, number: int, named: int) -> None:
         """The row stands there, whole, and names ``named``; whatever stood in its way is written over."""
-        start, stop = extent
+        self.write(name, extent, number)
         disk = self.disks[name]
-        for content in disk.contents:
-            if content.extent.start < stop and start < content.extent.stop:
-                self.write(name, extent, number)
-                disk.contents = [c for c in disk.contents if c.row != row or c.extent != extent]
-                break
+        disk.contents = [content for content in disk.contents if (content.row, content.extent) != (row, extent)]
         disk.contents.append(Content(row, extent, named=named))
 
     def resized(self, step: Step, number: int) -> None:

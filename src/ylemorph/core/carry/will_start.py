@@ -46,7 +46,9 @@ def will_start(plan: Plan) -> WillStart:
     if plan.layout.sizes is None:
         return WillStart("nothing", "It does not fit yet, so nothing goes over.")
     if any(finding.code == "sector-size-differs" for finding in plan.findings):
-        return WillStart("no", "File systems made for sectors of one size do not work on a disk with sectors of another.")
+        return WillStart(
+            "no", "File systems made for sectors of one size do not work on a disk with sectors of another."
+        )
     answer = _answer(plan)
     if answer == "nothing":
         return WillStart(answer, "No system goes over, so nothing of a start is kept.")

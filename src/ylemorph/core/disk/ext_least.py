@@ -91,7 +91,6 @@ def _least_blocks(layout: ExtLayout, data: int) -> int:
     first = 0 if 1 < layout.flex_groups >= groups else groups - 1
     last = _own_blocks(layout, tables) - _own_blocks(layout, first)
     needed = (groups - 1) * layout.blocks_per_group + layout.first_block + last + max(data - room, LAST_GROUP_LEAST)
-    needed = max(needed, _tables_end(layout, groups))
     if needed >= layout.blocks:
         return layout.blocks
     if layout.extents:
@@ -123,17 +122,6 @@ def _powers_below(base: int, limit: int) -> int:
     while power < limit:
         count, power = count + 1, power * base
     return count
-
-
-def _tables_end(layout: ExtLayout, groups: int) -> int:
-    """Where the tables of inodes of the last group's set end; all of them stand in the set's first groups."""
-    if layout.flex_groups == 1:
-        return 0
-    first = (groups - 1) // layout.flex_groups * layout.flex_groups
-    together = min(layout.flex_groups, _present(layout) - first)
-    copies = _own_blocks(layout, first + 1) - _own_blocks(layout, first) - layout.inode_table_blocks - 2
-    tables = (groups - first) * layout.inode_table_blocks
-    return layout.first_block + first * layout.blocks_per_group + copies + 2 * together + tables
 
 
 def own_ext_bytes(layout: ExtLayout) -> int:

@@ -103,9 +103,7 @@ def _side(plan: Plan) -> Side:
 
 
 def carried_bytes_of(row: PlanRow) -> int:
-    """Rule 9.1: used space where the file system is known, the whole partition else; made rows carry nothing."""
-    if row.change == "made":
-        return 0
+    """Rule 9.1: used space where the file system is known, the whole partition else; made rows hold nothing."""
     if row.floors is not None:
         return row.floors.carried_bytes
     return row.used_bytes if row.used_bytes is not None and row.resizable else row.source_bytes

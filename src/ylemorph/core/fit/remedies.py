@@ -247,8 +247,6 @@ def _without(pins: tuple[tuple[int, Bytes], ...], rows: frozenset[int]) -> tuple
 
 def _lost(row: Row) -> int:
     """Bytes that stay behind with a row: what it holds, or its whole size where that is not known."""
-    if row.is_made:
-        return 0
     if row.floors is not None:
         return row.floors.carried_bytes
     fs = row.partition.filesystem if row.partition else None
