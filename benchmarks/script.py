@@ -63,7 +63,7 @@ def forget(file: Path) -> None:
 
 
 def rounds(work: Path) -> Iterator[tuple[float, float, float, float]]:
-    """Seconds of the script and of ``dd``: copied, and copied and read back; each from a source that is not in memory."""
+    """Seconds of the script and of ``dd``, copied, and copied and read back; from a source that is not in memory."""
     image, target, room = made(work), work / "target.img", work / "room"
     room.mkdir()
     plan = make_plan(survey_path(image).disk, Disk(TARGET * 2048), Options(fit="same", roles=((1, "data"),)))
