@@ -36,6 +36,7 @@ COUNTS_DIFFER = (
 )
 BROKEN_BITMAP = "a bitmap that stands where none can, or fails its checksum: damaged here (e2fsck -fn finds the same)"
 BROKEN_FIGURES = "more free inodes than inodes: the superblock's figures cannot be, so nothing is worked out from it"
+BROKEN_PLACES = "a bitmap or table of inodes that stands where none can: damaged here (e2fsck -fn finds the same)"
 # Images of e2fsprogs by their test's name, the facts that differ, and why.
 _EXT = (
     (
@@ -44,6 +45,7 @@ _EXT = (
         "f_uninit_checksum_bad f_uninit_set_inode_not_set f_yesall", "state", COUNTS_DIFFER,
     ),
     ("f_bad_bbitmap f_bad_bmap_csum f_illbbitmap f_miss_blk_bmap f_preen f_zero_group", "state", BROKEN_BITMAP),
+    ("f_illibitmap f_illitable f_illitable_flexbg f_misstable", "state", BROKEN_PLACES),
     ("f_uninit_inode_past_unused", "size used last state", BROKEN_FIGURES),
 )  # fmt: skip
 # (image, fact): why it differs.

@@ -118,6 +118,24 @@ def test_a_linux_that_sleeps_is_hibernated_and_not_made_new(tmp_path, magic):
     assert plan.rows[0].change == "holds"
 
 
+# The mark of swap is put aside, ten bytes before its place (the kernel's kernel/power/swap.c, from memory); a session
+# whose own mark stands at the beginning leaves it where it is (libblkid's probe of swap, from memory).
+@pytest.mark.parametrize("page", [4096, 8192, 16_384, 32_768, 65_536])
+@pytest.mark.parametrize(
+    ("planted_before_the_end", "state"),
+    [
+        (b"SWAPSPACE2", "clean"), (b"SWAP-SPACE", "clean"), (b"S1SUSPEND\0", "hibernated"),
+        (b"SWAPSPACE2" b"OURSLEEP-1", "hibernated"), (b"SWAPSPACE2" b"SWAPSPACE2", "clean"),
+    ],
+)  # fmt: skip
+def test_swap_sleeps_or_not_whatever_its_pages(tmp_path, page, planted_before_the_end, state):
+    place = page - len(planted_before_the_end)
+    found = whole(planted(tmp_path, (place, planted_before_the_end)))
+    assert (found.kind, found.state) == ("swap", state)
+    above = whole(planted(tmp_path, (place, planted_before_the_end), (0, b"\xed\xc3\x02\xe9\x98\x56\xe5\x0c")))
+    assert (above.kind, above.state) == ("swap", "hibernated")
+
+
 def test_labels_beside_the_signature(tmp_path):
     assert whole(planted(tmp_path, (0, b"LUKS\xba\xbe\x00\x02"), (24, b"vault\0"))).label == "vault"
     f2fs = planted(tmp_path, (1024, b"\x10\x20\xf5\xf2"), (1024 + 124, "Kärtchen".encode("utf-16-le")))

@@ -158,6 +158,22 @@ def test_an_ext2_without_checksums_whose_counts_differ_is_to_be_checked(image, t
     assert (found.state, found.notes) == ("dirty", ("counts-differ",))
 
 
+@pytest.mark.parametrize(("word", "block"), [(4, 0), (4, 2**24), (8, 2**24), (8, 32_767)])
+def test_an_ext2_whose_inodes_stand_nowhere_is_damaged(image, tmp_path, word, block):
+    """The descriptor of its first group, and in it the bitmap and the table of inodes; the resizer refuses it."""
+    whole = read(image("ext2"))
+    at = 4096 if whole.ext.block_bytes == 4096 else 2048
+    found = read(changed(image, tmp_path, "ext2", (at + word, struct.pack("<I", block))))
+    assert (found.state, found.used_bytes) == ("damaged", whole.used_bytes)
+
+
+def test_an_ext4_whose_own_groups_of_descriptors_begin_past_the_last_is_damaged(image, tmp_path):
+    whole = read(image("ext4-meta-bg"))
+    assert whole.state == "clean"
+    found = read(changed(image, tmp_path, "ext4-meta-bg", (1024 + 0x104, struct.pack("<I", 2**20))))
+    assert (found.state, found.used_bytes) == ("damaged", None)
+
+
 def test_features_that_make_it_an_ext4(image, tmp_path):
     for word in (0x10000, 0x400):  # encrypt, ea_inode
         path = changed(image, tmp_path, "ext2", (1024 + 0x60, struct.pack("<I", 0x2 | word)))

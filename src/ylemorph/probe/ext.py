@@ -75,7 +75,7 @@ def read_ext(part: Window) -> FileSystem:
         last_used_byte=Bytes(min(size, before + counted.end * sb.cluster)),
         usage_map=counted.usage_map(sb.cluster, before=before, size=size),
         end_owner="files" if counted.end else "",
-        state=_state(sb, notes),
+        state=_state(sb, notes) if all(group.sound for group in groups) else "damaged",
         notes=notes,
         ext=_layout(sb, groups),
     )
@@ -137,35 +137,41 @@ def _layout(sb: Super, groups: list["_Group"]) -> ExtLayout:
 class _Group(NamedTuple):
     """Where a group's bitmaps and table of inodes stand, in blocks of the file system, and its free clusters.
 
-    ``checksum``: of the bitmap of blocks, as many bits of it as the descriptor has room for, and None where unchecked.
+    ``sound``: whether its bitmap and table of inodes can stand where it says; the resizer refuses a volume where they
+    cannot. ``checksum``: of the bitmap of blocks, as many bits of it as the descriptor has room for, and None where
+    unchecked.
     """
 
     block_bitmap: int
     inode_bitmap: int
     inode_table: int
     unwritten: bool
+    sound: bool
     free: int = 0
     checksum: tuple[int, int] | None = None
 
 
 def _groups(part: Window, sb: Super) -> Iterator[_Group]:
-    """The descriptors of all groups, in order. Raises Unsound where a group's bitmap cannot stand where it says."""
+    """The descriptors of all groups, in order. Raises Unsound where a group's bitmap of blocks cannot stand where it
+    says."""
     per_block = sb.descriptors_per_block
     for number in range(0, sb.groups, per_block):
         block = _descriptor_block(sb, number // per_block)
         count = min(per_block, sb.groups - number)
         data = part.read(block * sb.block, count * sb.descriptor)
         for at in range(0, len(data), sb.descriptor):
-            low = struct.unpack_from("<III", data, at)
-            high = struct.unpack_from("<III", data, at + 0x20) if sb.descriptor >= 64 else (0, 0, 0)
+            words = struct.unpack_from("<III", data, at)
+            upper = struct.unpack_from("<III", data, at + 0x20) if sb.descriptor >= 64 else (0, 0, 0)
             flags = struct.unpack_from("<H", data, at + 0x12)[0]
             unwritten = bool(flags & BLOCK_UNINIT and sb.read_only & (GDT_CSUM | METADATA_CSUM))
-            blocks, inodes, table = (a | b << 32 for a, b in zip(low, high, strict=True))
+            blocks, inodes, table = (a | b << 32 for a, b in zip(words, upper, strict=True))
             group = number + at // sb.descriptor
             first, stop = (0, sb.blocks) if sb.incompatible & FLEX_BG else (sb.start_of(group), sb.start_of(group + 1))
-            if not max(1, first) <= blocks < min(stop, sb.blocks) and not unwritten:
+            low, high = max(1, first), min(stop, sb.blocks)
+            if not low <= blocks < high and not unwritten:
                 raise Unsound(f"the bitmap of group {group}")
-            yield _Group(blocks, inodes, table, unwritten, *_counts(sb, data, at))
+            sound = unwritten or (low <= inodes < high and low <= table <= high - sb.inode_blocks)
+            yield _Group(blocks, inodes, table, unwritten, sound, *_counts(sb, data, at))
 
 
 def _counts(sb: Super, data: bytes, at: int) -> tuple[int, tuple[int, int] | None]:

@@ -103,6 +103,9 @@ def read_super(data: bytes) -> Super:
     _check_shape(shape)
     if first not in (0, 1) or first >= blocks or free_inodes > inodes:
         raise Unsound("the groups")
+    first_meta = _long(data, 0x104) if incompatible & META_BG else -1
+    if first_meta > div_up(div_up(blocks - first, shape.per_group), shape.block // shape.descriptor):
+        raise Unsound("the groups of descriptors")
     log_flex = data[0x174] if incompatible & FLEX_BG else 0
     if log_flex > 31:
         raise Unsound("the groups whose tables stand together")
@@ -119,7 +122,7 @@ def read_super(data: bytes) -> Super:
         incompatible=incompatible,
         read_only=read_only,
         state=_word(data, 0x3A),
-        first_meta=_long(data, 0x104) if incompatible & META_BG else -1,
+        first_meta=first_meta,
         reserved_gdt=_word(data, 0xCE),
         backups=struct.unpack_from("<II", data, 0x24C),
         inodes_per_group=shape.inodes_per_group,

@@ -26,16 +26,20 @@ class Signature(NamedTuple):
 MD_MAGIC = b"\xfc\x4e\x2b\xa9"
 # What a Linux that sleeps on the disk writes in the place of the mark of swap.
 SLEEPING = (b"S1SUSPEND", b"S2SUSPEND", b"ULSUSPEND", b"LINHIB0001")
-PAGE_SIZES = (4096, 8192, 16384, 65536)
+SWAP_MARKS = (b"SWAPSPACE2", b"SWAP-SPACE")
+PAGE_SIZES = (4096, 8192, 16384, 32768, 65536)
 SIGNATURES = (
     Signature(0, b"LUKS\xba\xbe\x00\x01", "luks", "LUKS 1", "locked"),
     Signature(0, b"LUKS\xba\xbe\x00\x02", "luks", "LUKS 2", "locked"),
     Signature(3, b"-FVE-FS-", "bitlocker", "", "locked"),
     Signature(3, b"ReFS\0\0\0\0", "refs"),
     *(Signature(512 * sector, b"LABELONE", "lvm") for sector in range(4)),
-    *(Signature(page - 10, magic, "swap") for page in PAGE_SIZES for magic in (b"SWAPSPACE2", b"SWAP-SPACE")),
-    *(Signature(page - 10, magic, "swap", "", "hibernated") for page in PAGE_SIZES for magic in SLEEPING),
+    # One that stands at the beginning leaves the mark of swap where it is, so it is asked for before.
     Signature(0, b"\xed\xc3\x02\xe9\x98\x56\xe5\x0c", "swap", "", "hibernated"),
+    *(Signature(page - 10, magic, "swap", "", "hibernated") for page in PAGE_SIZES for magic in SLEEPING),
+    *(Signature(page - 10, magic, "swap") for page in PAGE_SIZES for magic in SWAP_MARKS),
+    # Whatever stands in its place: the mark of swap was put aside, before it.
+    *(Signature(page - 20, magic, "swap", "", "hibernated") for page in PAGE_SIZES for magic in SWAP_MARKS),
     Signature(32, b"NXSB", "apfs"),
     Signature(1024, b"H+\0\x04", "hfs+"),
     Signature(1024, b"HX\0\x05", "hfs+"),

@@ -164,6 +164,26 @@ def test_a_number_that_could_be_either_is_asked_for():
         plain_number("131,072", "x")
 
 
+@pytest.mark.parametrize(
+    ("beside", "asked"),
+    [
+        ("465,2 GiB", True), ("1.234,567 GB", True), ("0,5 TiB", True),
+        ("465.2 GiB", False), ("131,072.5 MiB", False), ("465 GiB", False),
+    ],
+)  # fmt: skip
+def test_a_point_beside_decimal_commas_is_asked_about(beside, asked):
+    rows = [TypedRow(beside), TypedRow("1.024 GiB")]
+    listed = f"{beside} films\n1.024 GiB scans"
+    if asked:
+        for read in (lambda: typed_disk(rows), lambda: read_lightened(listed)):
+            with pytest.raises(BadSurvey, match=r"1\.024 or 1024"):
+                read()
+        assert typed_disk([TypedRow(beside), TypedRow("1.024,0 GiB")]).survey.disk.partitions[1].sectors == 2**31
+    else:
+        assert typed_disk(rows).survey.disk.partitions[1].sectors * 512 == 1.024 * GiB // 512 * 512
+        assert read_lightened(listed)[1].bytes == 1024 * GiB // 1000
+
+
 @given(st.lists(st.tuples(st.integers(1, 900), st.integers(0, 100)), min_size=1, max_size=20))
 def test_what_is_typed_is_what_stands_there(rows):
     source = typed_disk([TypedRow(f"{size} MiB", f"{share}%") for size, share in rows]).survey.disk

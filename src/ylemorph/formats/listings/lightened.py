@@ -5,7 +5,7 @@ import re
 from ...core.disk.model import Lightened
 from ...core.errors import BadSurvey
 from ...core.sizes import Bytes
-from .typed_rows import read_number
+from .typed_rows import comma_is_decimal, read_number
 
 MOST_LINES = 10_000
 # ``du -b`` writes bytes, a tab and the path; a person writes the size with a unit before or after the name.
@@ -19,18 +19,23 @@ def read_lightened(text: str) -> tuple[Lightened, ...]:
     lines = text.splitlines()
     if len(lines) > MOST_LINES:
         raise BadSurvey(f"{len(lines)} lines are too many", at="lightened", mend="list folders rather than files")
-    found = []
-    for number, line in enumerate(lines, 1):
-        if not line.strip():
-            continue
-        first, du, last = _SIZE_FIRST.match(line), _DU_LINE.match(line), _SIZE_LAST.match(line)
-        name, size = (
-            (first[2], first[1]) if first else (du[2], du[1]) if du else (last[1], last[2]) if last else ("", "")
-        )
-        if not name:
-            raise BadSurvey(
-                f"“{line.strip()[:40]}” has no size", at=f"lightened, line {number}", mend="write: old videos 38 GiB"
-            )
-        value = read_number(size, f"lightened, line {number}", "b")
-        found.append(Lightened(name.strip()[:400], Bytes(value)))
-    return tuple(found)
+    read = [(number, *_parts(number, line)) for number, line in enumerate(lines, 1) if line.strip()]
+    comma = comma_is_decimal(size for _, _, size in read)
+    return tuple(
+        Lightened(name.strip()[:400], Bytes(read_number(size, f"lightened, line {number}", "b", comma=comma)))
+        for number, name, size in read
+    )
+
+
+def _parts(number: int, line: str) -> tuple[str, str]:
+    """The name and the size of a line. Raises BadSurvey where there is no size."""
+    first, du, last = _SIZE_FIRST.match(line), _DU_LINE.match(line), _SIZE_LAST.match(line)
+    if first:
+        return first[2], first[1]
+    if du:
+        return du[2], du[1]
+    if last:
+        return last[1], last[2]
+    raise BadSurvey(
+        f"“{line.strip()[:40]}” has no size", at=f"lightened, line {number}", mend="write: old videos 38 GiB"
+    )

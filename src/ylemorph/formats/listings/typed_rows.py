@@ -5,7 +5,7 @@ one after the other from the first grain on.
 """
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from ...core.disk.filesystems import KIND_NAMES
@@ -59,7 +59,8 @@ def typed_disk(rows: Sequence[TypedRow], *, size: str = "", table: Table = "gpt"
         raise BadSurvey("there are no rows yet", at="rows", mend="give each partition's size, and its used space")
     if len(rows) > MOST_ROWS:
         raise BadSurvey(f"{len(rows)} rows are more than the {MOST_ROWS} of a table", at="rows", mend="check the list")
-    read = [_row(row, index, bare) for index, row in enumerate(rows)]
+    comma = comma_is_decimal([text for row in rows for text in (row.size, row.used, row.start)])
+    read = [_row(row, index, bare, comma=comma) for index, row in enumerate(rows)]
     roles = _roles(read)
     numbers = _numbers(rows)
     partitions, at = [], int(DEFAULT_GRAIN)
@@ -86,12 +87,12 @@ def _disk_sectors(text: str) -> int:
         raise BadSurvey(error.problem, at="size", mend=error.mend) from None
 
 
-def _row(row: TypedRow, index: int, bare: str) -> _Read:
+def _row(row: TypedRow, index: int, bare: str, *, comma: bool) -> _Read:
     at = f"rows[{index}]"
-    size = read_number(row.size, f"{at}.size", bare)
+    size = read_number(row.size, f"{at}.size", bare, comma=comma)
     if not size:
         raise BadSurvey("the size is missing", at=f"{at}.size", mend="give it with a unit, such as 420 GiB")
-    used = read_used(row.used, size, f"{at}.used", bare)
+    used = read_used(row.used, size, f"{at}.used", bare, comma=comma)
     if used is not None and used > size:
         raise BadSurvey("more is used than it holds", at=f"{at}.used", mend="check which of the two is right")
     return _Read(
@@ -99,7 +100,7 @@ def _row(row: TypedRow, index: int, bare: str) -> _Read:
         used,
         _kind(row.filesystem, f"{at}.filesystem"),
         _role(row.role, f"{at}.role"),
-        read_number(row.start, f"{at}.start", "s") if row.start.strip() else None,
+        read_number(row.start, f"{at}.start", "s", comma=comma) if row.start.strip() else None,
     )
 
 
@@ -209,13 +210,20 @@ def _state(word: str, number: int) -> State:
 
 
 _THOUSANDS = re.compile(r"(?<=\d)['\u2019\u00a0\u202f\u2009 ](?=\d{3}(?:\D|$))")
+_DECIMAL_COMMA = re.compile(r"\d{1,3}(?:\.\d{3})+,\d|\d+,(?!\d{3}(?:\D|$))\d")
 _FIGURE = re.compile(r"^([\d.,]+)(.*)$", re.DOTALL)
 
 
-def plain_number(text: str, at: str) -> str:
+def comma_is_decimal(texts: Iterable[str]) -> bool:
+    """Whether one of the numbers of a table is written with a decimal comma, so that a point in another may part
+    thousands: ``465,2 GiB`` beside ``1.024 GiB``."""
+    return any(_DECIMAL_COMMA.match(_THOUSANDS.sub("", text.strip())) for text in texts)
+
+
+def plain_number(text: str, at: str, *, comma: bool = False) -> str:
     """A number as any country writes it, in our way: ``1.234,5 GB`` and ``1 234.5 GB`` become ``1234.5 GB``.
 
-    Raises BadSurvey where it could be either: ``131,072``.
+    ``comma``: others beside it have a decimal comma. Raises BadSurvey where it could be either: ``131,072``.
     """
     text = _THOUSANDS.sub("", text.strip())
     match = _FIGURE.match(text)
@@ -227,21 +235,22 @@ def plain_number(text: str, at: str) -> str:
         figure = figure.replace("," if decimal == "." else ".", "").replace(decimal, ".")
     elif figure.count(",") > 1 or figure.count(".") > 1:
         figure = figure.replace(",", "").replace(".", "")
-    elif re.search(r",\d{3}$", figure):
+    elif re.search(r"^\d{1,3}[,.]\d{3}$" if comma else r",\d{3}$", figure):
+        point = figure.replace(",", ".")
         raise BadSurvey(
-            f"“{figure}” could mean {figure.replace(',', '.')} or {figure.replace(',', '')}",
+            f"“{figure}” could mean {point} or {point.replace('.', '')}",
             at=at,
             mend="write it without a thousands separator",
         )
     return figure.replace(",", ".") + rest
 
 
-def read_number(text: str, at: str, bare: str) -> int:
-    """A size as written, in bytes; empty is 0."""
+def read_number(text: str, at: str, bare: str, *, comma: bool = False) -> int:
+    """A size as written, in bytes; empty is 0. ``comma``: as for ``plain_number``."""
     if not text.strip():
         return 0
     try:
-        value = parse_size(plain_number(text, at), sector=512, bare=bare)
+        value = parse_size(plain_number(text, at, comma=comma), sector=512, bare=bare)
     except BadSurvey:
         raise
     except YlemorphError as error:
@@ -251,7 +260,7 @@ def read_number(text: str, at: str, bare: str) -> int:
     return value
 
 
-def read_used(text: str, size: int, at: str, bare: str) -> int | None:
+def read_used(text: str, size: int, at: str, bare: str, *, comma: bool = False) -> int | None:
     """Used space: a size, a share of the partition (``31 %``), or what is free (``289 GiB free``); None where empty."""
     words = text.strip().lower()
     if words in ("", "?", "-", "unknown"):
@@ -260,11 +269,11 @@ def read_used(text: str, size: int, at: str, bare: str) -> int | None:
     words = words.removesuffix("free").removesuffix("used").strip()
     if words.endswith("%"):
         try:
-            value = parse_size(plain_number(words, at), whole=size)
+            value = parse_size(plain_number(words, at, comma=comma), whole=size)
         except YlemorphError as error:
             raise BadSurvey(error.problem, at=at, mend=error.mend) from None
     else:
-        value = Bytes(read_number(words, at, bare))
+        value = Bytes(read_number(words, at, bare, comma=comma))
     if free and value > size:
         raise BadSurvey("more is free than the partition holds", at=at, mend="check which of the two is right")
     return size - value if free else value
