@@ -231,9 +231,14 @@ class _Comparison:
                 yield Difference("row-unexpected", None, figures, {}, place)
 
     def _idle(self) -> Iterator[Difference]:
-        """Gaps that neither the plan nor a missing row explains, and that are more than a grain's rounding."""
+        """Gaps that neither the plan nor a row that is missing or late explains, and that are more than a grain's
+        rounding."""
         explained = [*self.planned.unallocated]
-        explained += [row.extent for row in self.planned.rows if row.number not in self.pairs]
+        for row in self.planned.rows:
+            partition = self.pairs.get(row.number)
+            late = row.extent.stop if partition is None else min(row.extent.stop, partition.first_lba)
+            if late > row.extent.start:
+                explained.append(Extent(row.extent.start, late))
         least = max(self.planned.grain_bytes, MiB)
         for gap in self._gaps():
             rest = [gap]
