@@ -95,6 +95,7 @@ utilities:
 	$(call bring,busybox,busybox)
 	$(call bring,shellcheck,shellcheck)
 	$(call bring,hivexsh,libhivex-bin)
+	$(call bring,qemu-nbd,--no-install-recommends qemu-utils)
 	$(call bring,qemu-system-x86_64,--no-install-recommends qemu-system-x86 ovmf grub-common grub-pc-bin grub-efi-amd64-bin syslinux syslinux-common)
 
 check: lint

@@ -14,7 +14,7 @@ from ylemorph.formats.own.survey import survey_from_data
 from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.probe.disks import survey_path
 from ylemorph.probe.fat_files import find_file, read_file
-from ylemorph.probe.medium import open_medium
+from ylemorph.probe.opening import open_medium
 
 pytestmark = pytest.mark.skipif(
     not present("sfdisk", "mkfs.fat", "mkfs.ntfs", "mkfs.exfat", "mcopy", "mke2fs"), reason="mkfs utilities are needed"

@@ -14,9 +14,10 @@ from .fat_files import find_file
 from .filesystems import read_filesystem, recognised
 from .gpt import claims_gpt, find_gpt
 from .mbr import find_mbr, is_hybrid, is_protective
-from .medium import Medium, Part, Progress, Unsound, Window, open_medium
+from .medium import Medium, Part, Progress, Unsound, Window
 from .named import UNKNOWN, array_of, is_blank
 from .old_marks import find_old_marks
+from .opening import open_medium
 from .start_code import read_start_code
 from .start_data import read_start_data
 

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import IO, TYPE_CHECKING
 
+from ..core.disk.containers import container_of
 from ..core.errors import YlemorphError
 from ..opening import open_regular, read_most
 
@@ -92,7 +93,8 @@ def _told(file: IO[bytes]) -> tuple[bool, bytes]:
         file.seek(EDGE)
     else:
         tail = b""
-    return status.st_size >= LEAST_IMAGE and not (is_text(head) and is_text(tail)), head
+    is_raw = status.st_size >= LEAST_IMAGE and not (is_text(head) and is_text(tail))
+    return is_raw or container_of(head) is not None, head
 
 
 def is_text(block: bytes) -> bool:
@@ -145,7 +147,7 @@ def start_code_of(name: str, plan: "Plan") -> "list[tuple[int, bytes]]":
     names the disk, since those do not hold it."""
     if not plan.starting.code or name == "-" or not is_image(name):
         return []
-    from ..probe.medium import open_medium
+    from ..probe.opening import open_medium
     from ..probe.start_code import code_pieces
 
     with open_medium(name) as medium:

@@ -5,6 +5,7 @@ import json
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NamedTuple
 
+from ...core.disk.containers import HEAD_BYTES, container_of
 from ...core.disk.listing import Listed, Unreadable
 from ...core.disk.model import Table
 from ...core.errors import BadSurvey
@@ -130,6 +131,14 @@ MARKS = ((codecs.BOM_UTF8, "utf-8-sig"), (codecs.BOM_UTF16_LE, "utf-16"), (codec
 
 def decoded(data: bytes) -> str:
     """Text from UTF-8 or UTF-16, with or without a byte order mark; PowerShell writes the latter."""
+    container = container_of(data[:HEAD_BYTES])
+    if container is not None:
+        raise BadSurvey(
+            f"this is {container.name}, not a listing",
+            mend="give it to `ylemorph survey PATH`, which reads it where it stands"
+            if container.driver
+            else f"unpack it first: {container.command.format(file='FILE')}",
+        )
     for mark, encoding in MARKS:
         if data.startswith(mark):
             return _decoded(data, encoding)
