@@ -10,7 +10,11 @@ import zlib
 import pytest
 
 from tests.make import read_survey
+from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import YlemorphError
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import GB
 from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.probe.disks import survey_path
 
@@ -135,6 +139,21 @@ def test_both_copies_lost_is_said(gpt_disk):
     change(gpt_disk, (8 << 30) - 512 + 60, b"\xff\xff")
     found = survey_path(gpt_disk).disk
     assert (found.table, found.table_notes) == ("none", ("gpt-lost",))
+
+
+def test_a_wiped_table_behind_its_guard_record_is_said(gpt_disk):
+    """Some tools blank both copies and leave the record; the backup stands where that record ends."""
+    whole = survey_path(gpt_disk).disk
+    with gpt_disk.open("r+b") as file:
+        file.truncate(10 << 30)  # on a larger disk the backup is not at the end
+    change(gpt_disk, 512, bytes(33 * 512))
+    found = survey_path(gpt_disk).disk
+    assert (found.partitions, found.table_notes) == (whole.partitions, ("primary-damaged",))
+    change(gpt_disk, (8 << 30) - 33 * 512, bytes(33 * 512))
+    lost = survey_path(gpt_disk).disk
+    assert (lost.table, lost.partitions, lost.table_notes) == ("none", (), ("gpt-lost",))
+    assert lost.holds_something
+    assert "table-lost-whole" in [f.code for f in make_plan(lost, nominal_disk(480 * GB), Options()).findings]
 
 
 def test_no_protective_record_and_hybrid(gpt_disk):

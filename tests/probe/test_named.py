@@ -97,6 +97,41 @@ def test_a_row_of_something_unknown_keeps_its_size(tmp_path):
     assert (row.row.fs.detail, row.elastic, row.size_bytes) == (UNKNOWN, False, 2 * MiB)
 
 
+@pytest.mark.parametrize(
+    ("entries", "kept"),
+    [
+        ([(7, 2048, 0), (7, 2048, 4096)], [2]),  # an entry of no length
+        ([(7, 0, 0), (7, 2048, 4096)], [2]),
+        ([(7, 2048, 4096), (7, 4096, 4096)], [1]),  # both blank: the first
+        ([(7, 2048, 4096), (7, 3072, 4096)], [2]),  # a file system begins in the second
+        ([(7, 2048, 8192), (7, 3072, 1024), (7, 10_240, 1024)], [2, 3]),
+        ([(7, 2048, 2048), (7, 3072, 2048), (7, 4096, 1024)], [2]),
+        ([(7, 2048, 4096), (0xF, 4096, 4096)], [2]),
+        ([(0xF, 2048, 1024), (0xF, 4096, 1024), (7, 8192, 1024)], [1, 3]),
+    ],
+)
+def test_partitions_that_overlap_are_said_and_the_rest_is_shown(tmp_path, entries, kept):
+    boot = b"\xeb\x52\x90NTFS    " + bytes(499) + b"\x55\xaa"
+    disk = survey_path(planted(tmp_path, (0, mbr(*entries)), (3072 * 512, boot))).disk
+    assert [p.number for p in disk.partitions] == kept
+    overlap = all(length for _, _, length in entries)
+    assert ("partitions-overlap" in disk.table_notes) == overlap
+    codes = [finding.code for finding in make_plan(disk, nominal_disk(120 * GB), Options()).findings]
+    assert ("partitions-overlap" in codes) == overlap
+
+
+def test_entries_of_no_length_alone_are_no_table(tmp_path):
+    assert survey_path(planted(tmp_path, (0, mbr((7, 2048, 0))))).disk.table == "none"
+
+
+@pytest.mark.parametrize("at", [-65_536, -8192])
+def test_a_member_of_a_linux_array_with_a_table_in_it_is_said(tmp_path, at):
+    """Superblocks 0.90 and 1.0 stand at the end, and the array's own table at the beginning (md(4), from memory)."""
+    disk = survey_path(planted(tmp_path, (0, mbr((7, 2048, 4096))), (at, b"\xfc\x4e\x2b\xa9"))).disk
+    assert [p.number for p in disk.partitions] == [1]
+    assert "array-member" in disk.table_notes
+
+
 def test_a_piece_of_a_dynamic_disk_is_no_file_system_of_its_own(tmp_path):
     ntfs = b"\xeb\x52\x90NTFS    "
     disk = survey_path(planted(tmp_path, (0, mbr((0x42, 2048, 4096))), (2048 * 512, ntfs))).disk

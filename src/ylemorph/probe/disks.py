@@ -13,11 +13,12 @@ from ..core.sizes import div_up
 from .fat_files import find_file
 from .filesystems import read_filesystem, recognised
 from .gpt import claims_gpt, find_gpt
-from .mbr import find_mbr, is_hybrid, is_protective
+from .mbr import find_mbr, guarded_stop, is_hybrid, is_protective
 from .medium import Medium, Part, Progress, Unsound, Window
 from .named import UNKNOWN, array_of, is_blank
 from .old_marks import find_old_marks
 from .opening import open_medium
+from .signatures import md_at_end
 from .start_code import read_start_code
 from .start_data import read_start_data
 
@@ -53,7 +54,10 @@ def survey_medium(medium: Medium, progress: Progress | None = None) -> Survey:
     sectors = medium.size // found.sector
     fitted, cut = _cut_off(found.partitions, sectors)
     notes: tuple[TableNote, ...] = (*found.notes, "partition-cut-off") if cut else found.notes
-    if found.partitions and array_of(medium):
+    fitted, overlap = _apart(window, fitted, found.sector)
+    if overlap:
+        notes = (*notes, "partitions-overlap")
+    if found.partitions and (array_of(medium) or md_at_end(medium)):
         notes = (*notes, "array-member")
     if progress:
         progress(0, sum(_weight(p, found.sector) for p in fitted))
@@ -98,7 +102,7 @@ def _find_table(medium: Window, sector: int | None) -> _Found:
     trials = (sector,) if sector else SECTOR_TRIALS
     record = medium.read(0, 512)
     for size in trials:
-        gpt = find_gpt(medium, size)
+        gpt = find_gpt(medium, size, guarded_stop(record))
         if gpt is not None:
             notes = list(gpt.notes)
             if not is_protective(record):
@@ -107,8 +111,9 @@ def _find_table(medium: Window, sector: int | None) -> _Found:
                 notes.append("hybrid")
             rest = None if gpt.partitions else _beside_table(medium, 34 * size, medium.size - 33 * size)
             return _Found(size, "gpt", gpt.disk_guid, gpt.partitions, tuple(notes), rest)
-    lost: tuple[TableNote, ...] = ("gpt-lost",) if any(claims_gpt(medium, size) for size in trials) else ()
     mbr = None
+    claims = is_protective(record) or any(claims_gpt(medium, size) for size in trials)
+    lost: tuple[TableNote, ...] = ("gpt-lost",) if claims else ()
     for size in _mbr_trials(medium, trials):
         mbr = find_mbr(medium, size)
         if mbr is not None and mbr.partitions:
@@ -158,6 +163,36 @@ def _cut_off(partitions: tuple[Partition, ...], sectors: int) -> tuple[tuple[Par
         if stop > sectors:
             cut.add(partition.number)
     return tuple(fitted), frozenset(cut)
+
+
+def _apart(medium: Window, partitions: tuple[Partition, ...], sector: int) -> tuple[tuple[Partition, ...], bool]:
+    """Partitions that do not overlap, and whether some did: of two, the one in which a file system begins is kept, else
+    the first. A logical that leaves its extended partition goes too."""
+    kept: list[Partition] = []
+    container = next((p for p in partitions if p.is_container), None)
+    for partition in sorted((p for p in partitions if not p.is_container), key=lambda p: p.first_lba):
+        if container is not None and partition.logical != _is_within(partition, container):
+            continue
+        before = kept[-1] if kept else None
+        if before is None or partition.first_lba >= before.extent.stop:
+            kept.append(partition)
+        elif _begins(medium, partition, sector) and not _begins(medium, before, sector):
+            kept[-1] = partition
+    alone = {id(partition) for partition in kept} | {id(container)}
+    fitted = tuple(partition for partition in partitions if id(partition) in alone)
+    return fitted, len(fitted) < len(partitions)
+
+
+def _is_within(partition: Partition, container: Partition) -> bool:
+    """Whether any of it stands inside, of a logical all of it."""
+    first, stop = container.extent
+    if partition.logical:
+        return first <= partition.first_lba and partition.extent.stop <= stop
+    return partition.first_lba < stop and first < partition.extent.stop
+
+
+def _begins(medium: Window, partition: Partition, sector: int) -> bool:
+    return _starts_well(medium, partition.first_lba * sector)
 
 
 def _has_fallback(part: Window, found: FileSystem) -> bool | None:

@@ -67,12 +67,14 @@ def _entries(medium: Window, sector: int, header: Header) -> bytes | None:
     return data if zlib.crc32(data) == header.entries_crc else None
 
 
-def find_gpt(medium: Window, sector: int) -> GptTable | None:
-    """The table from the first copy that is whole: the primary, the backup it names, the one at the last sector."""
+def find_gpt(medium: Window, sector: int, guarded: int | None = None) -> GptTable | None:
+    """The table from the first copy that is whole: the primary, the backup at the last sector, the one that the primary
+    names, the one at ``guarded``, where its guard record ends."""
     last = medium.size // sector - 1
     primary = read_header(medium, sector, 1)
     at_end = read_header(medium, sector, last) if last > 1 else None
-    named = read_header(medium, sector, primary.other) if primary and 1 < primary.other < last else None
+    other = primary.other if primary is not None else guarded
+    named = read_header(medium, sector, other) if other is not None and 1 < other < last else None
     backup = at_end or named
     first = _entries(medium, sector, primary) if primary else None
     second = _entries(medium, sector, backup) if backup else None

@@ -40,11 +40,15 @@ def entries_of(record: bytes) -> list[MbrEntry] | None:
 
 
 def is_table(record: bytes) -> bool:
-    """Whether a first sector is a table and not a boot sector of a file system that covers the whole disk."""
+    """Whether a first sector is a table and not a boot sector of a file system that covers the whole disk.
+
+    Entries of no length are passed over beside others.
+    """
     entries = entries_of(record)
-    if entries is None:
+    if entries is None or any(entry.status not in (0, 0x80) for entry in entries):
         return False
-    return all(e.status in (0, 0x80) for e in entries) and all(e.first > 0 and e.sectors > 0 for e in entries if e.type)
+    named = [entry for entry in entries if entry.type]
+    return not named or (all(e.first > 0 for e in named if e.sectors) and any(e.sectors for e in named))
 
 
 def find_mbr(medium: Window, sector: int) -> MbrTable | None:
@@ -57,7 +61,7 @@ def find_mbr(medium: Window, sector: int) -> MbrTable | None:
     partitions: list[Partition] = []
     notes: list[TableNote] = []
     for number, entry in enumerate(entries, 1):
-        if entry.type in (0, PROTECTIVE):
+        if entry.type in (0, PROTECTIVE) or not entry.sectors:
             continue
         partitions.append(_partition(number, entry, 0))
         if partitions[-1].is_container:
@@ -69,6 +73,12 @@ def find_mbr(medium: Window, sector: int) -> MbrTable | None:
 
 def is_protective(record: bytes) -> bool:
     return any(e.type == PROTECTIVE for e in entries_of(record) or ())
+
+
+def guarded_stop(record: bytes) -> int | None:
+    """The last sector that the guard record of a GPT covers, where its backup stood; None without one."""
+    entry = next((e for e in entries_of(record) or () if e.type == PROTECTIVE), None)
+    return entry.first + entry.sectors - 1 if entry is not None else None
 
 
 def is_hybrid(record: bytes) -> bool:

@@ -17,7 +17,7 @@ Kind = Literal[
 # What a reader found about the table itself.
 TableNote = Literal[
     "primary-damaged", "backup-missing", "backup-misplaced", "copies-differ", "gpt-lost", "no-protective-record",
-    "hybrid", "chain-broken", "partition-cut-off", "array-member",
+    "hybrid", "chain-broken", "partition-cut-off", "array-member", "partitions-overlap",
 ]  # fmt: skip
 # What a reader found about a file system beside its state.
 FileSystemNote = Literal["backup-boot-missing", "counts-differ", "bigalloc", "stable-inodes"]

@@ -99,6 +99,7 @@ TABLE_CODES: dict[TableNote, FindingCode] = {
     "chain-broken": "table-chain-broken",
     "partition-cut-off": "partition-cut-off",
     "array-member": "array-member",
+    "partitions-overlap": "partitions-overlap",
 }
 
 
