@@ -84,6 +84,7 @@ browser:
 # The file systems' own utilities check what is said of them: tables are read back, volumes shrunk for real.
 utilities:
 	$(call bring,sfdisk,fdisk)
+	$(call bring,parted,parted)
 	$(call bring,resize2fs,e2fsprogs)
 	$(call bring,ntfsresize,ntfs-3g)
 	$(call bring,btrfs,btrfs-progs)

@@ -2,11 +2,21 @@
 
 import json
 import os
+import shutil
 import subprocess
 
 import pytest
 
 from ylemorph.core.disk.listing import merge
+from ylemorph.core.disk.roles import (
+    BASIC_DATA,
+    BIOS_BOOT,
+    EFI_SYSTEM,
+    LINUX_DATA,
+    LINUX_SWAP,
+    MICROSOFT_RESERVED,
+    RECOVERY,
+)
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.sizes import GB, GiB, MiB, nominal_sectors
 from ylemorph.formats.listings.reading import read_any
@@ -128,6 +138,113 @@ def test_lsblk():
     assert "partition 1 is not in the listing" in found[1].missing[0]
 
 
+BLKID = """DEVNAME=/dev/sda1
+UUID=4f1c2a7e-1b1c-4a2b-8f6d-2f7d7b1f2a11
+TYPE=ext4
+LABEL=Harrow\\ Lane
+PARTUUID=9e2b4c10-02
+
+DEVNAME=/dev/sdb1
+TYPE=ntfs
+
+DEVNAME=/dev/sda
+PTUUID=9e2b4c10
+PTTYPE=dos
+"""
+
+
+def test_blkid_beside_lsblk_fills_in_what_it_lacks():
+    """As where the device manager does not run: it asks the disks themselves."""
+    bare = block("sda", 8 * GiB, children=[child("sda1", 2048, GiB), child("sda2", 4_000_000, GiB, fstype="xfs")])
+    alone = json.dumps({"blockdevices": [bare]})
+    with pytest.raises(YlemorphError, match="the kind of its table is missing; add sudo blkid -o export"):
+        read_any(alone)
+    for text in (f"{alone}\n{BLKID}", f"{BLKID}\n{alone}"):
+        disk = read_any(text).found[0].survey.disk
+        assert (disk.table, disk.table_id) == ("mbr", "0x9e2b4c10")
+        first, second = (p.filesystem for p in disk.partitions)
+        assert (first.kind, first.label, first.uuid[:8], second.kind) == ("ext4", "Harrow Lane", "4f1c2a7e", "xfs")
+    whole = json.dumps({"blockdevices": [block("sda", 8 * GiB, pttype="gpt", children=[
+        child("sda1", 2048, GiB, parttype=BASIC, fstype="ntfs", label="Desk")])]})  # fmt: skip
+    assert read_any(f"{whole}\n{BLKID}").found[0].survey.disk.partitions[0].filesystem.kind == "ntfs"
+    with pytest.raises(YlemorphError, match="neither starts nor sizes; put what it says behind"):
+        read_any(BLKID)
+
+
+# --- parted: the first by the utility itself, the others as its later versions write them -----------------------------
+
+
+def parted(path, unit="s"):
+    command = ["parted", "--json", str(path), "unit", unit, "print", "free"]
+    return subprocess.run(command, capture_output=True, text=True, check=True, env=ENVIRONMENT).stdout
+
+
+@pytest.mark.skipif(not shutil.which("parted", path=ENVIRONMENT["PATH"]), reason="the utility is not installed")
+@pytest.mark.parametrize("script", [GPT_SCRIPT, DOS_SCRIPT])
+@pytest.mark.parametrize("unit", ["s", "B"])
+def test_parted_reads_like_sfdisk(tmp_path, script, unit):
+    path = tmp_path / "disk7"
+    path.touch()
+    os.truncate(path, 8 * GiB)
+    sfdisk(path, "--quiet", text=script)
+    reading = read_any(parted(path, unit))
+    disk, other = reading.found[0].survey.disk, read_any(sfdisk(path, "--json")).found[0].survey.disk
+    assert reading.form == "parted table"
+    assert (disk.table, disk.sectors, disk.logical_sector_bytes) == (other.table, 8 * GiB // 512, 512)
+    for mine, theirs in zip(disk.partitions, other.partitions, strict=True):
+        assert (mine.number, mine.extent, mine.logical, mine.name) == (
+            theirs.number, theirs.extent, theirs.logical, theirs.name,
+        )  # fmt: skip
+        assert mine.flags - {"no-auto", "hidden"} == theirs.flags - {"no-auto", "hidden"}
+    with pytest.raises(YlemorphError, match="is a rounded size"):
+        read_any(parted(path, "GB"))
+
+
+def table(*rows, label="gpt", **more):
+    made = [
+        {"number": place, "start": f"{place * 100_000}s", "size": "100000s", "type": "primary", **row}
+        for place, row in enumerate(rows, 1)
+    ]
+    return {"disk": {"path": "/dev/sda", "size": "2000000s", "label": label, "logical-sector-size": 512,
+                     "partitions": made, **more}}  # fmt: skip
+
+
+PARTED = table(
+    {"flags": ["boot", "esp"], "filesystem": "fat32"}, {"flags": ["msftres"]}, {"filesystem": "ntfs"},
+    {"filesystem": "ext4", "name": "root"}, {"filesystem": "linux-swap(v1)", "flags": ["swap", "hidden"]},
+    {"flags": ["msftdata", "no_automount"], "type-uuid": RECOVERY.lower(),
+     "uuid": "7e1d6b02-55a4-4c1b-9c7f-1d0000000001"},
+    {"flags": ["bios_grub"]},
+    model="Brindle K4", transport="nvme", uuid="5b0a6c1e-7d3f-4c52-9a44-0d1e52b7c731",
+)  # fmt: skip
+
+
+def test_what_parted_says_of_types_and_file_systems():
+    disk = read_any(json.dumps(PARTED)).found[0].survey.disk
+    assert (disk.model, disk.link, disk.table_id[:8]) == ("Brindle K4", "nvme", "5B0A6C1E")
+    assert [p.type for p in disk.partitions] == [
+        EFI_SYSTEM, MICROSOFT_RESERVED, BASIC_DATA, LINUX_DATA, LINUX_SWAP, RECOVERY, BIOS_BOOT,
+    ]  # fmt: skip
+    assert [p.filesystem and p.filesystem.kind for p in disk.partitions] == [
+        "fat32", None, "ntfs", "ext4", "swap", None, None,
+    ]  # fmt: skip
+    assert [sorted(p.flags) for p in disk.partitions[4:6]] == [["hidden"], ["no-auto"]]
+    assert disk.partitions[5].uuid == "7E1D6B02-55A4-4C1B-9C7F-1D0000000001"
+    old = table(
+        {"flags": ["boot"], "filesystem": "ntfs"}, {"filesystem": "fat16"}, {"type-id": "0x7"}, {}, label="msdos"
+    )
+    assert [p.type for p in read_any(json.dumps(old)).found[0].survey.disk.partitions] == [
+        "0x07",
+        "0x06",
+        "0x07",
+        "0x83",
+    ]
+    whole = read_any(json.dumps(table({"filesystem": "ext4"}, label="loop"))).found[0].survey.disk
+    assert (whole.table, whole.partitions, whole.filesystem.kind) == ("none", (), "ext4")
+    with pytest.raises(YlemorphError, match="table of another kind"):
+        read_any(json.dumps(table(label="sun")))
+
+
 # --- PowerShell: property names of the Storage Management API, values by hand -----------------------------------------
 
 VOLUME_PATH = "\\\\?\\Volume{11111111-2222-3333-4444-555555555555}\\"
@@ -175,6 +292,15 @@ def test_powershell_with_words_and_one_object():
     assert (disk.partitions[0].type, disk.partitions[0].flags) == ("0x0C", {"active"})
 
 
+def test_powershell_with_numbers_in_quotes():
+    quoted = json.loads(json.dumps(POWERSHELL), parse_int=str)
+    volume = quoted["Volumes"][0]
+    assert volume["SizeRemaining"] == "310311383040"
+    assert read_any(json.dumps(quoted)).found[0].survey.disk.partitions == (
+        read_any(json.dumps(POWERSHELL)).found[0].survey.disk.partitions
+    )
+
+
 # --- Tables with a header line ----------------------------------------------------------------------------------------
 
 ENGLISH = """number,size,used,file system,label
@@ -202,6 +328,30 @@ def test_tables(text, used, kinds):
     assert [fs and fs.used_bytes for fs in systems] == used
     assert [fs and fs.kind for fs in systems] == kinds
     assert disk.partitions[0].role == "start"
+
+
+WINDOWS = """#TYPE Selected.Microsoft.Management.Infrastructure.CimInstance
+"DiskNumber","PartitionNumber","DriveLetter","Offset","Size","Type","FileSystem","SizeRemaining"
+"0","1","","1048576","272629760","System","FAT32","238026752"
+"0","2","","273678336","16777216","Reserved","",""
+"0","3","C","290455552","450971566080","Basic","NTFS","310311387136"
+"1","1","D","1048576","64000000000","Basic","exFAT","32000000000"
+"""
+
+
+def test_a_table_of_partitions_as_windows_writes_it():
+    """The names of columns are those of Get-Partition and Get-Volume (Microsoft's documentation, from memory)."""
+    found = read_any(WINDOWS).found
+    assert [item.name for item in found] == ["0", "1"]
+    first, second = (item.survey.disk for item in found)
+    assert [(p.number, p.first_lba, p.role, p.label) for p in first.partitions] == [
+        (1, 2048, "start", ""), (2, 534_528, "reserved", ""), (3, 567_296, "system", "C"),
+    ]  # fmt: skip
+    assert [p.filesystem and p.filesystem.used_bytes for p in first.partitions] == [33 * MiB, None, 131 * GiB]
+    assert (second.partitions[0].filesystem.kind, second.partitions[0].filesystem.used_bytes) == ("exfat", 32 * GB)
+    volumes = "DriveLetter;Label;FileSystem;Capacity;FreeSpace\nC:;Desk;NTFS;450971566080;310311387136\n"
+    alone = read_any(volumes).found[0].survey.disk.partitions[0]
+    assert (alone.label, alone.filesystem.used_bytes) == ("Desk", 131 * GiB)
 
 
 # --- What is refused, in one sentence ---------------------------------------------------------------------------------

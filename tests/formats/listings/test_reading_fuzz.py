@@ -7,7 +7,18 @@ import os
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.formats.listings.test_reading import ENGLISH, GERMAN, GPT_SCRIPT, NVME, OLD, POWERSHELL, TABBED
+from tests.formats.listings.test_reading import (
+    BLKID,
+    ENGLISH,
+    GERMAN,
+    GPT_SCRIPT,
+    NVME,
+    OLD,
+    PARTED,
+    POWERSHELL,
+    TABBED,
+    WINDOWS,
+)  # fmt: skip
 from tests.make import read_survey
 from ylemorph.core.errors import YlemorphError
 from ylemorph.formats.listings.reading import read_any
@@ -24,8 +35,8 @@ SFDISK = {
         ],
     }
 }  # fmt: skip
-TREES = ({"blockdevices": [NVME, OLD]}, POWERSHELL, SFDISK)
-TEXTS = (ENGLISH, GERMAN, TABBED, GPT_SCRIPT, json.dumps(SFDISK))
+TREES = ({"blockdevices": [NVME, OLD]}, POWERSHELL, SFDISK, PARTED)
+TEXTS = (ENGLISH, GERMAN, TABBED, GPT_SCRIPT, WINDOWS, json.dumps(SFDISK), json.dumps({"blockdevices": [OLD]}) + BLKID)
 NASTY = (
     None, True, False, 0, -1, 1, 2**63, 2**64, 10**30, 0.5, 1e300, "", " ", "0", "-1", "x", "0x", "²", "١", "\0",
     "9" * 400,

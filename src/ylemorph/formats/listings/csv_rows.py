@@ -5,6 +5,8 @@ number (no, partition), start (in sectors), size, used, free, filesystem (fs, ty
 
 With a column ``machine`` the table holds many disks, a line for each of their partitions; ``serial``, ``model``,
 ``disk`` (its size) and ``taken`` speak of the disk and count from the first line that has them.
+
+Tables that Windows' own cmdlets write are read too, with their names of columns: number, offset, size, what is free.
 """
 
 import csv
@@ -28,6 +30,14 @@ COLUMNS: dict[str, str] = {
     "machine": "machine", "computer": "machine", "host": "machine",
     "serial": "serial", "model": "model", "disk": "disk", "disk size": "disk", "taken": "taken",
 }  # fmt: skip
+# As Windows' own cmdlets and classes call their properties in a table of partitions or volumes, starts in bytes.
+WINDOWS_COLUMNS: dict[str, str] = {
+    "partitionnumber": "number", "offset": "offset", "startingoffset": "offset", "capacity": "size",
+    "sizeremaining": "free", "freespace": "free", "free space": "free", "filesystemlabel": "label",
+    "volumename": "label", "driveletter": "letter", "filesystemtype": "filesystem", "disknumber": "machine",
+    "type": "windows type",
+}  # fmt: skip
+WINDOWS_TYPES = {"system": "start", "reserved": "reserved", "recovery": "recovery"}
 OF_DISK = ("machine", "serial", "model", "disk", "taken")
 MOST_LINES = 200_000  # of a table of many disks
 DELIMITERS = "\t;,|"
@@ -108,6 +118,14 @@ def _disk(lines: Sequence[_Line], table: Table, size: str) -> Listed:
     typed = []
     for line in lines:
         fields = {name: cell for name, cell in line.cells.items() if name not in OF_DISK}
+        letter, offset = fields.pop("letter", "").strip(": "), fields.pop("offset", "").strip()
+        if letter and not fields.get("label"):
+            fields["label"] = letter
+        if offset:
+            fields["start"] = f"{offset}B"
+        role = WINDOWS_TYPES.get(fields.pop("windows type", "").strip().lower())
+        if role and "role" not in fields:
+            fields["role"] = role
         free = fields.pop("free", "")
         if free and "used" not in fields:
             fields["used"] = f"{free} free"
@@ -128,7 +146,10 @@ def _names(text: str) -> list[str]:
         cells = next(csv.reader([first], delimiter=_delimiter(first)), [])
     except csv.Error:
         return []
-    return [COLUMNS.get(cell.strip().lower(), "") for cell in cells]
+    words = [cell.strip().lower() for cell in cells]
+    of_windows = not {"partitionnumber", "sizeremaining", "driveletter", "startingoffset"}.isdisjoint(words)
+    columns = COLUMNS | WINDOWS_COLUMNS if of_windows else COLUMNS
+    return [columns.get(word, "") for word in words]
 
 
 def _place(at: str, lines: Sequence[_Line]) -> str:

@@ -9,6 +9,8 @@ from ...core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Kind, Link, Pa
 from ...core.disk.roles import LINUX_DATA
 from ...core.errors import BadSurvey
 from ...core.sizes import MAX_BYTES, Bytes
+from .blkid import COMMAND as BLKID
+from .blkid import Blocks, filled
 from .kind_words import kind_from_word
 
 COMMAND = "sudo lsblk --json --bytes --output-all > disk.json"
@@ -20,8 +22,11 @@ FIXED_UNIT = 512  # starts are counted in this unit whatever the disk's sectors 
 FLAG_BITS: tuple[tuple[int, Flag], ...] = ((0, "required"), (62, "hidden"), (63, "no-auto"))
 
 
-def read_lsblk(data: Mapping[str, Any]) -> tuple[Listed | Unreadable, ...]:
-    """All disks of the listing, each by itself. Raises BadSurvey where sizes are rounded or the columns are missing."""
+def read_lsblk(data: Mapping[str, Any], beside: Blocks) -> tuple[Listed | Unreadable, ...]:
+    """All disks of the listing, each by itself; ``beside`` fills in what it leaves open.
+
+    Raises BadSurvey where sizes are rounded or the columns are missing.
+    """
     devices = data.get("blockdevices")
     if not isinstance(devices, list):
         raise BadSurvey("there is no list of devices", at="blockdevices", mend=f"run {COMMAND}")
@@ -30,7 +35,7 @@ def read_lsblk(data: Mapping[str, Any]) -> tuple[Listed | Unreadable, ...]:
         at = f"blockdevices[{index}]"
         if isinstance(device, Mapping) and _is_disk(device):
             try:
-                found.append(_disk(device, at))
+                found.append(_disk(filled(device, beside), at))
             except BadSurvey as error:
                 place = error.at if error.at.startswith(at) else at
                 name = _text(device.get("path")) or _text(device.get("name"))
@@ -49,7 +54,7 @@ def _disk(device: Mapping[str, Any], at: str) -> Listed:
     children = list(_partitions(device))
     style = device.get("pttype") or _style_of(children)
     if children and style is None:
-        raise BadSurvey("the kind of its table is missing", at=f"{at}.pttype", mend=f"add {WITHOUT_UDEV}")
+        raise BadSurvey("the kind of its table is missing", at=f"{at}.pttype", mend=f"add {BLKID}")
     if style not in (None, "gpt", "dos"):
         raise BadSurvey(
             f"“{style}” is a table of another kind", at=f"{at}.pttype", mend="only GPT and MBR disks can be planned"
@@ -74,7 +79,7 @@ def _disk(device: Mapping[str, Any], at: str) -> Listed:
     found = complete_listing(name, made)
     if any(_is_bare(child) for child in children):
         command = WITHOUT_UDEV.replace("DISK", _node(name))
-        more = f"Types and file systems are not in the listing: add the table with {command}."
+        more = f"Types and file systems are not in the listing: add {BLKID}, or the table with {command}."
         found = found._replace(missing=(*found.missing, more))
     return found
 

@@ -3,6 +3,7 @@
 The properties and their numbers are those of Microsoft's Storage Management API documentation (from memory).
 """
 
+import re
 from collections.abc import Mapping
 from typing import Any, TypeVar
 
@@ -39,7 +40,7 @@ def read_powershell(data: Mapping[str, Any]) -> tuple[Listed | Unreadable, ...]:
     disks, partitions, volumes = (_objects(lists.get(key), key) for key in ("disks", "partitions", "volumes"))
     found: list[Listed | Unreadable] = []
     for index, disk in enumerate(disks):
-        own = [p for p in partitions if p.get("DiskNumber") == disk.get("Number")]
+        own = [p for p in partitions if _whole(p, "DiskNumber") == _whole(disk, "Number")]
         try:
             found.append(_disk(disk, own, volumes))
         except BadSurvey as error:
@@ -143,6 +144,8 @@ T = TypeVar("T")
 def _looked_up(table: Mapping[Any, T], data: Mapping[str, Any], key: str) -> T | None:
     """The meaning of a number or word; None for one that is not known, or for anything else."""
     value = data.get(key)
+    if isinstance(value, str) and value not in table:
+        value = _whole(data, key)
     return table.get(value) if isinstance(value, int | str) else None
 
 
@@ -151,7 +154,10 @@ def _positive(value: int | None) -> Bytes | None:
 
 
 def _whole(data: Mapping[str, Any], key: str) -> int | None:
+    """A whole number, which some ways of writing the objects put into quotes."""
     value = data.get(key)
+    if isinstance(value, str) and re.fullmatch(r"\s*\d{1,19}\s*", value, re.ASCII):
+        value = int(value)
     return value if isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= MAX_BYTES else None
 
 

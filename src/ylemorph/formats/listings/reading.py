@@ -11,8 +11,10 @@ from ...core.disk.model import Table
 from ...core.errors import BadSurvey
 from ..own.survey_data import FORMAT, MAX_FILE_BYTES
 from . import lsblk, powershell, smart
+from .blkid import Blocks, apart
 from .csv_rows import looks_like_rows, read_rows
 from .lsblk import read_lsblk
+from .parted import is_parted, read_parted
 from .powershell import is_powershell, read_powershell
 from .sfdisk_read import looks_like_dump, read_dump, read_json
 from .smart import is_smart, read_smart
@@ -33,6 +35,7 @@ class Given(NamedTuple):
     data: Mapping[str, Any] | None
     size: str
     table: Table
+    beside: Blocks
 
 
 class Listing(NamedTuple):
@@ -63,7 +66,7 @@ def _own(given: Given) -> list[Listed]:
 # In the order in which they are tried.
 LISTINGS = (
     Listing(
-        "lsblk listing", "lsblk --json", _has("blockdevices"), lambda given: read_lsblk(given.data or {}),
+        "lsblk listing", "lsblk --json", _has("blockdevices"), lambda given: read_lsblk(given.data or {}, given.beside),
         "Linux, in a terminal", lsblk.COMMAND,
     ),
     Listing(
@@ -77,6 +80,10 @@ LISTINGS = (
         "PowerShell listing", "the PowerShell listing",
         lambda given: given.data is not None and is_powershell(given.data),
         lambda given: read_powershell(given.data or {}), "Windows, PowerShell as administrator", powershell.COMMAND,
+    ),
+    Listing(
+        "parted table", "parted --json", lambda given: given.data is not None and is_parted(given.data),
+        lambda given: [read_parted(given.data or {})],
     ),
     Listing(f"survey {FORMAT}", "an own survey", _has("format", "disk"), _own),
     Listing(
@@ -100,13 +107,17 @@ def read_any(data: bytes | str, *, size: str = "", table: Table = "gpt") -> Reco
             mend="check that it is the right file",
         )
     text = data if isinstance(data, str) else decoded(data)
-    text = text.removeprefix("\ufeff").strip("\0")
+    text, beside = apart(text.removeprefix("\ufeff").strip("\0"))
     if not text.strip():
+        if beside:
+            raise BadSurvey(
+                "blkid knows neither starts nor sizes", mend="put what it says behind the listing of lsblk, in one text"
+            )
         raise BadSurvey("there is nothing in it", mend="copy the listing again")
     parsed = _parsed(text) if text.lstrip()[0] in "{[" else None
     if parsed is not None and not isinstance(parsed, Mapping):
         raise BadSurvey("a list of values is no listing that is known", mend=KNOWN)
-    given = Given(text, parsed, size, table)
+    given = Given(text, parsed, size, table, beside)
     for listing in LISTINGS:
         if listing.matches(given):
             return _recognised(listing, given)
