@@ -28,6 +28,9 @@ ALWAYS = (
     "ext2",
     "ntfs many files",
     "btrfs small files",
+    "btrfs half-empty chunks",
+    "fat16 2 KiB clusters",
+    "fat32 4 KiB clusters",
 )
 MOST_MEDIAN_PERCENT = 10
 TABLE: list[tuple[str, int, int, int, int]] = []
@@ -67,21 +70,24 @@ def test_the_hard_floor_is_accepted_and_nothing_is_lost(case, tmp_path):
     assert image.stat().st_size == min(hard, size)
     assert family.files(image, tmp_path) == before
     assert before
-    assert hard >= least
+    assert hard >= least or case.family == "btrfs"  # which counts room to move where nothing has to
     TABLE.append((case.name, size, found.used_bytes, least, hard))
 
 
 @pytest.mark.skipif(not DEEP, reason="the whole table is printed by make test-deep")
 def test_floors_are_not_much_higher_than_the_utilities_own(capsys):
-    over = [100 * (hard - least) / least for _, _, _, least, hard in TABLE]
+    said = [row for row in TABLE if row[3]]
+    over = [100 * (hard - least) / least for _, _, _, least, hard in said]
     with capsys.disabled():
         print("\n| file system | size | used | utility's least | hard floor | higher by |\n|---|---|---|---|---|---|")
-        for (name, *figures), percent in zip(TABLE, over, strict=True):
+        for (name, *figures), percent in zip(said, over, strict=True):
             print(
                 f"| {name} | " + " | ".join(f"{figure / MiB:.0f} MiB" for figure in figures) + f" | {percent:.1f} % |"
             )
         print(f"median {statistics.median(over):.1f} %, {len(over)} file systems")
-    assert len(TABLE) >= 24
+    assert len(TABLE) >= 50
+    btrfs = [percent for (name, *_), percent in zip(said, over, strict=True) if name.startswith("btrfs")]
+    assert statistics.median(btrfs) <= MOST_MEDIAN_PERCENT
     assert statistics.median(over) <= MOST_MEDIAN_PERCENT
 
 

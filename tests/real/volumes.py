@@ -117,6 +117,7 @@ def ext_least(image: Path) -> int:
 
 LEDGER = {"ledger.txt": 300_000, "catalogue.bin": 60 * MIB, "scan.bin": 25 * MIB}
 EXT4, EXT3, EXT2 = ("-t", "ext4"), ("-t", "ext3"), ("-t", "ext2")
+HALF = {**many(60, 12 * MIB, "keep"), **many(60, 12 * MIB, "drop")}
 SCATTER = {**many(900, 120_000, "keep"), **many(900, 150_000, "drop")}
 
 EXT_CASES = (
@@ -144,6 +145,17 @@ EXT_CASES = (
     Case("ext3 half removed", "ext", ext(512 * MIB, SCATTER, *EXT3, removed="drop")),
     Case("ext2", "ext", ext(2 * GIB, LEDGER, *EXT2)),
     Case("ext2 1 KiB blocks, many inodes", "ext", ext(GIB, many(12_000, 900), *EXT2, "-b", 1024, "-i", 1024)),
+    Case("ext4, sets of one group, 6 GiB", "ext", ext(6 * GIB, LEDGER, *EXT4, "-G", 1)),
+    Case("ext4, sets of one group, 1 KiB blocks", "ext", ext(600 * MIB, LEDGER, *EXT4, "-G", 1, "-b", 1024)),
+    Case("ext4, sets of two groups", "ext", ext(3 * GIB, LEDGER, *EXT4, "-G", 2)),
+    Case("ext4, sets of two groups, many inodes", "ext", ext(GIB, many(9000, 900), *EXT4, "-G", 2, "-i", 4096)),
+    Case("ext4, sets of four groups, half removed", "ext", ext(GIB, SCATTER, *EXT4, "-G", 4, removed="drop")),
+    Case("ext4, sets of 32 groups", "ext", ext(9 * GIB, LEDGER, *EXT4, "-G", 32)),
+    Case("ext4, sets of 32 groups, half removed", "ext", ext(5 * GIB, SCATTER, *EXT4, "-G", 32, removed="drop")),
+    Case("ext4, sets of 32 groups, 1 KiB blocks", "ext", ext(GIB, LEDGER, *EXT4, "-G", 32, "-b", 1024)),
+    Case("ext4 small inodes", "ext", ext(2 * GIB, many(9000, 3000), *EXT4, "-I", 128)),
+    Case("ext4 no extents", "ext", ext(2 * GIB, LEDGER, *EXT4, "-O", "^extents,^64bit")),
+    Case("ext3 1 KiB blocks", "ext", ext(600 * MIB, LEDGER, *EXT3, "-b", 1024)),
     Case("ext2 every group a copy", "ext", ext(GIB, LEDGER, *EXT2, "-O", "^sparse_super,^resize_inode")),
 )
 
@@ -252,9 +264,60 @@ BTRFS_CASES = (
     Case("btrfs half removed", "btrfs", btrfs(2 * GIB, SCATTER, removed="drop")),
     Case("btrfs large and nearly empty", "btrfs", btrfs(60 * GIB, {"note.txt": 4000})),
     Case("btrfs mixed", "btrfs", btrfs(800 * MIB, LEDGER, "--mixed")),
+    Case("btrfs half-empty chunks", "btrfs", btrfs(5 * GIB, HALF, "-m", "single", removed="drop")),
+    Case("btrfs half-empty chunks twice", "btrfs", btrfs(6 * GIB, HALF, "-m", "dup", "-d", "dup", removed="drop")),
+    Case("btrfs mixed, half removed", "btrfs", btrfs(900 * MIB, SCATTER, "--mixed", removed="drop")),
+    Case("btrfs nodes of 64 KiB", "btrfs", btrfs(3 * GIB, many(4000, 9000), "-n", "64k")),
+    Case("btrfs large with data", "btrfs", btrfs(40 * GIB, {"film.bin": 900 * MIB, **many(3000, 9000)})),
 )
 
-CASES = EXT_CASES + NTFS_CASES + BTRFS_CASES
+
+# --- FAT, which no utility of the system makes smaller: made anew at its floor, with the same clusters ----------------
+
+
+def fat(size: int, files: dict[str, int], bits: int, sectors: int) -> Callable[[Path], Path]:
+    def make(work: Path) -> Path:
+        image = sparse(work / "image", size)
+        root = folder(work / "files", files)
+        run("mkfs.fat", "-F", bits, "-s", sectors, "-n", f"F{bits}S{sectors}", image)
+        run("mcopy", "-i", image, *sorted(root.iterdir()), "::")
+        return image
+
+    return make
+
+
+def fat_files(image: Path, work: Path) -> dict[str, str]:
+    shutil.rmtree(work / "out", ignore_errors=True)
+    (work / "out").mkdir()
+    run("mcopy", "-n", "-i", image, "::*", work / "out")
+    return hashes(work / "out")
+
+
+def fat_rebuild(image: Path, size: int) -> None:
+    name = run("blkid", "-p", "-s", "LABEL", "-o", "value", image).strip()
+    bits, sectors = name.removeprefix("F").split("S")
+    run("mkfs.fat", "-F", bits, "-s", sectors, "-n", name, sparse(image.with_name("new"), size))
+    run("mcopy", "-i", image.with_name("new"), *sorted((image.parent / "files").iterdir()), "::")
+    image.with_name("new").replace(image)
+    run("fsck.fat", "-n", image)
+    assert f"FAT{bits}" in run("blkid", "-p", "-s", "VERSION", "-o", "value", image)
+
+
+def fat_least(_image: Path) -> int:
+    """Nobody says."""
+    return 0
+
+
+FAT_CASES = (
+    Case("fat16 2 KiB clusters", "fat", fat(120 * MIB, {"catalogue.bin": 20 * MIB}, 16, 4)),
+    Case("fat16 16 KiB clusters", "fat", fat(900 * MIB, LEDGER, 16, 32)),
+    Case("fat32 512 B clusters", "fat", fat(300 * MIB, LEDGER, 32, 1)),
+    Case("fat32 4 KiB clusters", "fat", fat(2 * GIB, LEDGER, 32, 8)),
+    Case("fat32 8 KiB clusters", "fat", fat(3 * GIB, {"film.bin": 900 * MIB}, 32, 16)),
+    Case("fat32 32 KiB clusters", "fat", fat(9 * GIB, LEDGER, 32, 64)),
+)
+
+CASES = EXT_CASES + NTFS_CASES + BTRFS_CASES + FAT_CASES
 
 
 class Family(NamedTuple):
@@ -267,5 +330,6 @@ class Family(NamedTuple):
 FAMILIES = {
     "ext": Family(("mke2fs", "resize2fs", "debugfs"), ext_files, ext_shrink, ext_least),
     "ntfs": Family(("mkfs.ntfs", "ntfsresize"), ntfs_files, ntfs_shrink, ntfs_least),
+    "fat": Family(("mkfs.fat", "mcopy", "fsck.fat", "blkid"), fat_files, fat_rebuild, fat_least),
     "btrfs": Family(("mkfs.btrfs", "btrfs", "mount"), btrfs_files, btrfs_shrink, btrfs_least),
 }

@@ -5,6 +5,8 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from ..core.disk.model import FileSystem
+from .btrfs import SUPER_AT as BTRFS_AT
+from .btrfs import read_btrfs
 from .exfat import MAGIC as EXFAT_MAGIC
 from .exfat import read_exfat
 from .ext import read_ext
@@ -13,7 +15,7 @@ from .fat import looks_like_fat, read_fat
 from .medium import Unsound, Window
 from .named import UNKNOWN, is_blank, name_of
 from .ntfs import read_ntfs
-from .signatures import BTRFS_AT, by_signature, is_bitlocker_to_go, md_at_end, read_btrfs, read_xfs
+from .signatures import by_signature, is_bitlocker_to_go, md_at_end, read_xfs
 
 NTFS_MAGIC = b"NTFS    "
 LEAST_BYTES = 512

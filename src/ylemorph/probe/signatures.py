@@ -115,25 +115,6 @@ def read_xfs(part: Window) -> FileSystem:
     )
 
 
-BTRFS_AT = 65_536
-
-
-def read_btrfs(part: Window) -> FileSystem:
-    """From the superblock. Used bytes do not count second copies; over several devices they are not told apart."""
-    head = part.read(BTRFS_AT, 4096)
-    total, used, _, devices, block = struct.unpack_from("<QQQQI", head, 0x70)
-    size, allocated = struct.unpack_from("<QQ", head, 0xC9 + 8)  # the item of this device
-    known = FileSystem("btrfs", label=_text(head[0x12B : 0x12B + 256]), uuid=_uuid(head[0x20:0x30]))
-    if not 0 < size <= part.size or not allocated <= size or (devices == 1 and not used <= total):
-        return known.but(state="damaged")
-    known = known.but(
-        cluster_bytes=Bytes(block) if block else None, size_bytes=Bytes(size), allocated_bytes=Bytes(allocated)
-    )
-    if devices != 1:
-        return known.but(detail=f"one of {devices} devices")
-    return known.but(used_bytes=Bytes(used), used_kind="counted")
-
-
 def _hfs_label(part: Window) -> str:
     """The name of the root folder: first record of the first leaf of the catalogue (Apple's TN1150, from memory)."""
     try:

@@ -24,7 +24,10 @@ HERE = Path(__file__).parent / "agreed"
 def of_disks():
     sources = {scene.source for scene in SCENES.values()}
     for source in sorted(sources, key=repr):
-        yield f"{starting_in_words(source)} {starting_of(source)}"
+        start = starting_of(source)
+        rows = [row and row.number for row in (start.bios_row, start.efi_row, start.active)]
+        yield f"{starting_in_words(source)} {start.has_code} {start.core_sectors} {rows}"
+        yield f"legacy {start.legacy}, UEFI {start.uefi}, fallback {start.fallback}"
         yield f"{propose_roles(source)} {role_notes(source, {})}"
         for other in (source, source.but(serial="X"), source.but(sectors=source.sectors - 1000), source.but(model="")):
             yield f"{compared(source, other)} {confirmation(source, other)} {is_few_short(source, other)}"

@@ -5,14 +5,14 @@ import pytest
 from tests.make import desk, fs, row_of
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
-from ylemorph.core.carry.times import BY_SECTOR, MB, WORKSPACE, Rate, added, spent
+from ylemorph.core.carry.times import MB, WORKSPACE, Path, Rate, added, between, spent
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.script.by_script import again_from, by_script, gaps_of
-from ylemorph.core.script.price import _seconds, _taken, price_for, price_of, whole_room
+from ylemorph.core.script.price import FIXED, _span, _taken, price_for, price_of, whole_room
 from ylemorph.core.sizes import GB, GiB, MiB
 
 ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", backup_size=100 * GB)
@@ -117,7 +117,7 @@ def test_what_cannot_be_done_is_left_by_hand_and_takes_nothing():
 
 
 LINKS = ALL.but(source_link="usb2", target_link="sata")
-RATES = {"source": Rate(35 * MB, 35 * MB), "target": Rate(60 * MB, 550 * MB), "image": WORKSPACE}
+RATES = {"source": Rate(35 * MB, 35 * MB), "target": Rate(400 * MB, 550 * MB), "image": WORKSPACE}
 
 
 def seconds_of(way, kind, disk):
@@ -125,7 +125,7 @@ def seconds_of(way, kind, disk):
     made = carried(way, 1000, LINKS)
     for one in by_script(made.ground, way, made.sequence.steps):
         if one.step.kind == kind and one.step.disk == disk and one.step.row in (2, None):
-            return _seconds(one, _taken(one))
+            return _span(one, _taken(one)).seconds
     raise AssertionError(kind)
 
 
@@ -140,30 +140,32 @@ def seconds_of(way, kind, disk):
 )  # fmt: skip
 def test_times_are_those_of_the_bytes_and_of_reading_them_back(way, kind, disk, giver, carries):
     """At the slower one of both disks (rule 11), and once more at the rate of the one that is written to."""
-    along = RATES[giver].along(RATES[disk])
-    once = spent((2, 30), carries, along, BY_SECTOR)
-    back = spent((0, 0), carries, RATES[disk], BY_SECTOR)
-    assert seconds_of(way, kind, disk) == added(once, back)
+    once = spent(carries, Path(((giver, RATES[giver]), (disk, RATES[disk]))))
+    back = spent(carries, Path(((disk, RATES[disk]),)))
+    assert seconds_of(way, kind, disk) == added(between(*FIXED["carried"]), once, back).seconds
 
 
 def test_a_move_reads_and_writes_on_one_disk():
     made = carried("restore", 1000, LINKS)
     (move,) = [one for one in by_script(made.ground, "restore", made.sequence.steps) if one.step.kind == "move"]
     bytes_ = 30 * GiB + ENDS
-    once = spent((2, 30), 2 * bytes_, RATES["target"], BY_SECTOR)
-    assert _seconds(move, _taken(move)) == added(once, spent((0, 0), bytes_, RATES["target"], BY_SECTOR))
+    path = Path((("target", RATES["target"]),))
+    whole = added(between(*FIXED["moved"]), spent(2 * bytes_, path), spent(bytes_, path))
+    assert _span(move, _taken(move)) == whole
 
 
-def test_what_carries_nothing_takes_as_long_as_by_hand():
+def test_what_carries_nothing_takes_what_its_utilities_take():
     made = carried("straight", 1000)
     for one in by_script(made.ground, "straight", made.sequence.steps):
-        if one.step.kind in ("table", "check", "grow"):
-            assert _seconds(one, _taken(one)) == one.step.seconds
+        if one.step.kind in ("table", "grow"):
+            assert _span(one, _taken(one)) == between(*FIXED["larger" if one.step.kind == "grow" else "nothing"])
+        if one.step.kind == "check" and not one.is_left:  # the records of files beside, a fortieth of what is used
+            assert _span(one, _taken(one)).middle > between(*FIXED["looked at"]).middle
     unknown = carried("straight", 1000, disk=source(None))
     steps = by_script(unknown.ground, "straight", unknown.sequence.steps)
     copy = next(one for one in steps if one.step.kind == "copy" and one.step.row == 2)
-    low, high = _seconds(copy, _taken(copy))
-    assert (low, high > 100 * GiB // (550 * MB)) == (2, True)  # from nothing to all of it
+    low, high = _span(copy, _taken(copy)).seconds
+    assert (low, high > 100 * GiB // (550 * MB)) == (0, True)  # from nothing to all of it
 
 
 @pytest.mark.parametrize(

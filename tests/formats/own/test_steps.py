@@ -9,6 +9,7 @@ from tests.make import desk
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import FACTS, Facts
 from ylemorph.core.carry.rehearse import rehearse
+from ylemorph.core.carry.times import Span
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.fit.options import Options
@@ -44,8 +45,7 @@ def test_steps_are_as_their_schema_says_and_read_back_equal(way, target):
     SCHEMA.validate(data)
     read = read_steps(steps_to_json(carrying).encode())
     bare = [
-        step._replace(read_bytes=0, write_bytes=0, seconds=(0, 0), free_sectors=None)
-        for step in carrying.sequence.steps
+        step._replace(read_bytes=0, write_bytes=0, span=Span(), free_sectors=None) for step in carrying.sequence.steps
     ]
     assert list(read.steps) == bare
     assert (read.holds, read.disks, read.usable) == (

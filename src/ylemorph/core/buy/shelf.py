@@ -7,7 +7,7 @@ from fractions import Fraction
 from typing import Literal, NamedTuple, get_args
 
 from ..carry.facts import Slot
-from ..carry.times import LINK_RATES, rate_of, time_range
+from ..carry.times import LINK_RATES, Path, added, rate_of, reached, spent, time_range, turns
 from ..disk.model import Disk, Link
 from ..disk.usual_sizes import label_of, shelf_disks
 from ..errors import BadOption
@@ -15,7 +15,7 @@ from ..fit.compare import carried_bytes_of
 from ..fit.layout import Layout, Prepared, Verdict
 from ..fit.options import FITS, Fit, Options
 from ..fit.plan import PlanRow
-from ..sizes import GiB, div_up
+from ..sizes import GiB, known_sum
 from .growth import Growth, RowLasting, lasting_rows
 from .least import least_sectors
 from .verdicts import Outcome, Rung, Wanted, ladder
@@ -94,12 +94,15 @@ class Copying(NamedTuple):
 def copying(source: Disk, item: ShelfDisk, held: int, attached: Link) -> Copying:
     """By the slowest of source, target and link (rules 11.1 and 11.2), for files; ``attached``: how the new disk is."""
     link = item.link if attached == "unknown" else attached
-    own, given = LINK_RATES[item.link], LINK_RATES[link]
-    rate = rate_of(source).along(rate_of(item.disk, link))
     slowed = ""
-    if item.link not in ("unknown", link) and given.high < own.low:
-        slowed = f"{item.link.upper()} behind {link.upper()}: up to {own.high // max(1, given.high)} times slower"
-    return Copying((held * 1000 // (rate.high * 900), div_up(held * 1000, rate.low * 200)), slowed)
+    if "unknown" not in (item.link, link) and item.link != link:
+        own, given = LINK_RATES[item.link], LINK_RATES[link]
+        if given.high < own.low:
+            slowed = f"{item.link.upper()} behind {link.upper()}: up to {own.high // max(1, given.high)} times slower"
+    path = Path((("source", rate_of(source)), ("target", rate_of(item.disk, link))), turns(source))
+    counted = [row.filesystem.files for row in source.rows if row.filesystem is not None]
+    files = known_sum(counted) if any(count is not None for count in counted) else None
+    return Copying(added(spent(held, path), reached(files, held, path)).seconds, slowed)
 
 
 class Offer(NamedTuple):

@@ -10,9 +10,12 @@ from .in_place import Shift, order_moves
 from .row_steps import CHECK, COPY, GROW, MAKE, MOVE, SHRINK
 from .sequence import DiskName, Step, StepKind
 from .step_kinds import record_of
-from .times import BY_FILE, BY_SECTOR, spent
+from .times import Span, added, between, reached, spent
 
 Steps = list[Step]
+
+# What moving data about on one disk reaches of its rate, in thousandths: small pieces, and back and forth.
+PACKING_SHARES = (200, 600)
 
 
 def straight(ground: Ground) -> Steps:
@@ -97,14 +100,17 @@ def _ending(ground: Ground, code_from: DiskName | None) -> Steps:
     copies = start.code is not False and code_from is not None
     if not copies and not start.renamed:
         return made
-    return [*made, Step("start-code", "target", from_disk=code_from if copies else None, seconds=START_CODE.fixed)]
+    return [
+        *made,
+        Step("start-code", "target", from_disk=code_from if copies else None, span=between(*START_CODE.fixed)),
+    ]
 
 
 def _code_into_image(ground: Ground) -> Steps:
     """Before the source is detached."""
     if ground.plan.starting.code is False:
         return []
-    return [Step("start-code", "image", from_disk="source", seconds=START_CODE.fixed)]
+    return [Step("start-code", "image", from_disk="source", span=between(*START_CODE.fixed))]
 
 
 def _flat(groups: list[Steps]) -> Steps:
@@ -129,7 +135,7 @@ def _free_behind(starts: list[int], extent: Extent) -> int:
 
 
 def _simple(kind: StepKind, disk: DiskName) -> Step:
-    return Step(kind, disk, seconds=record_of(kind).fixed)
+    return Step(kind, disk, span=between(*record_of(kind).fixed))
 
 
 def _table() -> Step:
@@ -138,7 +144,7 @@ def _table() -> Step:
 
 def _check(disk: DiskName, load: Load) -> Step:
     extent = load.hold.extent
-    return Step("check", disk, load.number, None, extent, extent, seconds=CHECK.fixed)
+    return Step("check", disk, load.number, None, extent, extent, span=between(*CHECK.fixed))
 
 
 def _copies(ground: Ground, name: DiskName, *, packs: bool) -> Steps:
@@ -152,7 +158,7 @@ def _copies(ground: Ground, name: DiskName, *, packs: bool) -> Steps:
 
 def _copy(ground: Ground, name: DiskName, load: Load, *, shortened: bool) -> Step:
     """To its place; ``shortened``: it was made smaller before, so the copy keeps the length."""
-    rate, to = ground.paths[name, "target"], load.placed
+    to = load.placed
     source = load.short if shortened else load.hold.extent
     free = _free_behind(ground.starts, to) if to.length < source.length else None
     copied = load.copied
@@ -165,15 +171,15 @@ def _copy(ground: Ground, name: DiskName, load: Load, *, shortened: bool) -> Ste
         to,
         copied,
         copied,
-        spent(COPY.fixed, copied, rate, ground.shares(load, name)),
+        added(between(*COPY.fixed), ground.copying(load, name, "target")),
         free,
     )
 
 
 def _into_image(ground: Ground, load: Load) -> Steps:
-    rate, extent, copied = ground.paths["source", "image"], load.hold.extent, load.copied
-    seconds = spent(COPY.fixed, copied, rate, load.shares)
-    return [Step("copy", "image", load.number, "source", extent, extent, copied, copied, seconds)]
+    extent, copied = load.hold.extent, load.copied
+    span = added(between(*COPY.fixed), ground.copying(load, "source", "image"))
+    return [Step("copy", "image", load.number, "source", extent, extent, copied, copied, span)]
 
 
 def _in_image(ground: Ground, load: Load) -> Steps:
@@ -187,45 +193,49 @@ def _shrink(ground: Ground, disk: DiskName, load: Load) -> Step:
     """What lies past the new end is read and written on the same disk."""
     extent, to, packed = load.hold.extent, load.short, ground.packed(load)
     most = min(load.copied, (extent.length - to.length) * ground.sector)
-    seconds = spent(SHRINK.fixed, None if packed is None else 2 * packed, ground.rates[disk], BY_FILE, 2 * most)
+    moving = spent(None if packed is None else 2 * packed, ground.path(disk), PACKING_SHARES, 2 * most)
+    span = added(between(*SHRINK.fixed), moving)
     free = _free_behind(ground.source_starts, to)
-    return Step("shrink", disk, load.number, None, extent, to, packed, packed, seconds, free)
+    return Step("shrink", disk, load.number, None, extent, to, packed, packed, span, free)
 
 
 def _grow(ground: Ground, load: Load) -> Steps:
-    seconds = GROW.fixed
+    span = between(*GROW.fixed)
     free = _free_behind(ground.starts, load.goal)
-    return [Step("grow", "target", load.number, None, load.placed, load.goal, 0, 0, seconds, free)]
+    return [Step("grow", "target", load.number, None, load.placed, load.goal, 0, 0, span, free)]
 
 
 def _move(ground: Ground, load: Load, now: Extent, goal: Extent) -> Step:
     """Its whole length, or its used space where the mover knows the file system (rule 9.3)."""
-    size, rate = now.length * ground.sector, ground.rates["target"]
-    low, _ = spent(MOVE.fixed, 2 * min(load.copied, size), rate, BY_FILE)
-    _, high = spent(MOVE.fixed, 2 * size, rate, BY_SECTOR)
-    return Step("move", "target", load.number, None, now, goal, size, size, (low, max(low, high)))
+    size, path = now.length * ground.sector, ground.path("target")
+    least, whole = spent(2 * min(load.copied, size), path), spent(2 * size, path)
+    middle = (least.middle + whole.middle) // 2
+    either = Span(middle, (*whole.parts, ("copier", middle - least.middle, whole.middle - middle)))
+    return Step("move", "target", load.number, None, now, goal, size, size, added(between(*MOVE.fixed), either))
 
 
 def _makes(ground: Ground) -> Steps:
-    seconds = MAKE.fixed
-    return [Step("make", "target", row.number, None, None, place, seconds=seconds) for row, place in ground.made]
+    span = between(*MAKE.fixed)
+    return [Step("make", "target", row.number, None, None, place, span=span) for row, place in ground.made]
 
 
 def _read_whole(ground: Ground) -> Step:
     """Sector by sector, past read errors: the only time that the source is read."""
     sectors = ground.plan.source.sectors
-    return _whole(ground, "image", sectors, sectors * ground.sector, BY_SECTOR)
+    return _whole(ground, "image", sectors, sectors * ground.sector, Span())
 
 
 def _write_back(ground: Ground) -> Step:
     """The backup, as far as its last row reaches; what it holds is its own size, where that is known."""
-    return _whole(ground, "target", last_end(ground), ground.facts.backup_size or ground.carried_bytes, BY_FILE)
+    size = ground.facts.backup_size or ground.carried_bytes
+    return _whole(ground, "target", last_end(ground), size, reached(None, size, ground.path("image", "target")))
 
 
-def _whole(ground: Ground, disk: DiskName, sectors: int, size: int, shares: tuple[int, int]) -> Step:
+def _whole(ground: Ground, disk: DiskName, sectors: int, size: int, reaching: Span) -> Step:
     """What stands in the first ``sectors`` of the source, ``size`` bytes of it, into the image or out of it."""
-    extent, rate = Extent(0, sectors), ground.paths[("source" if disk == "image" else "image"), disk]
-    return Step("read", disk, None, "source", extent, extent, size, size, spent(READ.fixed, size, rate, shares))
+    extent, path = Extent(0, sectors), ground.path("source" if disk == "image" else "image", disk)
+    span = added(between(*READ.fixed), spent(size, path), reaching)
+    return Step("read", disk, None, "source", extent, extent, size, size, span)
 
 
 def last_end(ground: Ground) -> int:

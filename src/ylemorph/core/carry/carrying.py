@@ -27,9 +27,12 @@ class Carrying:
 
     @property
     def times_from(self) -> str:
-        """Where the ranges come from."""
-        learned = self.ground.learned
-        return f"from {learned.jobs} finished jobs" if learned else "common practice"
+        """Where the ranges come from, and what they take for granted."""
+        learned, source = self.ground.learned, self.ground.plan.source
+        if learned:
+            return f"from {learned.jobs} finished jobs"
+        measured = "the source's measured rate" if source.read_rates else "common practice"
+        return ", ".join(word for word in (measured, self.ground.granted) if word)
 
     @cached_property
     def ways(self) -> tuple[Way, ...]:
@@ -114,7 +117,7 @@ def outlook(plan: Plan, facts: Facts, way: WayKey | None = None) -> Outlook | No
     for step in steps:
         if step.kind == "shrink":
             packed = None if packed is None or step.write_bytes is None else packed + step.write_bytes
-    return Outlook(key, added(*[step.seconds for step in steps]), ground.carried_bytes, packed)
+    return Outlook(key, added(*[step.span for step in steps]).seconds, ground.carried_bytes, packed)
 
 
 class Question(NamedTuple):

@@ -9,6 +9,7 @@ from ..fit.options import OptionKind, kinds_of, option
 
 YesNo = Literal["unknown", "yes", "no"]
 Encryption = Literal["unknown", "none", "paused", "active"]
+Medium = Literal["unknown", "hard disk", "solid state"]
 Slot = Literal["unknown", "3.5-inch SATA", "2.5-inch SATA", "m.2 SATA", "m.2 NVMe"]
 
 
@@ -54,6 +55,24 @@ class Facts:
         choices=get_args(Link),
         set_words="Target attached by {}",
         unset_words="Target attached as its survey says",
+    )
+    source_medium: Medium = option(
+        "unknown",
+        "choice",
+        "bench",
+        "What is the source?",
+        choices=get_args(Medium),
+        set_words="The source is a disk of this kind: {}",
+        unset_words="The source is a disk as its survey says",
+    )
+    target_medium: Medium = option(
+        "unknown",
+        "choice",
+        "bench",
+        "What is the target?",
+        choices=get_args(Medium),
+        set_words="The target is a disk of this kind: {}",
+        unset_words="The target is a disk as its survey says",
     )
     slot: Slot = option(
         "unknown",

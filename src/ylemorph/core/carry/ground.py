@@ -11,7 +11,7 @@ from ..fit.plan import Plan, PlanRow
 from ..sizes import Extent
 from .facts import Facts
 from .sequence import DiskName, Goal, Hold, Shape
-from .times import BY_FILE, BY_SECTOR, WORKSPACE, Learned, Rate, rate_of
+from .times import SHARES, WORKSPACE, Cause, Learned, Path, Rate, Span, added, granted, rate_of, reached, spent, turns
 
 
 class Load(NamedTuple):
@@ -30,8 +30,10 @@ class Load(NamedTuple):
         return self.hold.row
 
     @property
-    def shares(self) -> tuple[int, int]:
-        return BY_FILE if self.by_file else BY_SECTOR
+    def files(self) -> int | None:
+        """None where nobody counted them."""
+        fs = self.row.row.fs
+        return fs.files if fs is not None else None
 
 
 @dataclass(frozen=True)
@@ -128,31 +130,40 @@ class Ground:
 
     @cached_property
     def rates(self) -> dict[DiskName, Rate]:
-        facts = self.facts
+        source, target, facts = self.plan.source, self.plan.target, self.facts
         return {
-            "source": rate_of(self.plan.source, facts.source_link),
+            "source": rate_of(source, facts.source_link, facts.source_medium),
             "image": WORKSPACE,
-            "target": rate_of(self.plan.target, facts.target_link),
+            "target": rate_of(target, facts.target_link, facts.target_medium),
         }
 
-    @cached_property
-    def paths(self) -> dict[tuple[DiskName, DiskName], Rate]:
-        """Rates from disk to disk."""
-        rates = self.rates
-        pairs: tuple[tuple[DiskName, DiskName], ...] = (
-            ("source", "image"),
-            ("source", "target"),
-            ("image", "target"),
-        )
-        made = {(one, two): rates[one].along(rates[two]) for one, two in pairs}
-        if self.learned is not None:
-            quickest = made["source", "target"].high
-            made["source", "target"] = Rate(quickest, quickest)
-        return made
+    def path(self, *names: DiskName) -> Path:
+        """From the first disk to the others."""
+        causes: dict[DiskName, Cause] = {"source": "source", "image": "image", "target": "target"}
+        turning = {
+            "source": turns(self.plan.source, self.facts.source_medium),
+            "target": turns(self.plan.target, self.facts.target_medium),
+            "image": False,
+        }
+        return Path(tuple((causes[name], self.rates[name]) for name in names), turning[names[0]])
 
-    def shares(self, load: Load, name: DiskName) -> tuple[int, int]:
-        """Of the rate from a disk to the target: as finished jobs reached it, else as is usual (rules 11.2, 11.3)."""
-        return self.learned.shares if self.learned is not None and name == "source" else load.shares
+    def copying(self, load: Load, giver: DiskName, onto: DiskName) -> Span:
+        """A row carried from disk to disk: as finished jobs reached it, else bytes and files as is usual (rules 11.2b,
+        11.3)."""
+        path = self.path(giver, onto)
+        if self.learned is not None and (giver, onto) == ("source", "target"):
+            quickest = Rate(path.quickest, path.quickest)
+            return spent(load.copied, Path((("copier", quickest),)), self.learned.shares)
+        reaching = reached(load.files, load.copied, path) if load.by_file else Span()
+        return added(spent(load.copied, path, SHARES), reaching)
+
+    @property
+    def granted(self) -> str:
+        """What is taken for granted of both disks in the times, in a sentence; empty where nothing is."""
+        source = granted(self.plan.source, self.facts.source_link, self.facts.source_medium)
+        target = granted(self.plan.target, self.facts.target_link, self.facts.target_medium)
+        words = [f"{name} to be {word}" for name, word in (("the source", source), ("the target", target)) if word]
+        return f"taking {' and '.join(words)}" if words else ""
 
     @property
     def bench_kind(self) -> str:

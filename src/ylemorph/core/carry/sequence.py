@@ -5,6 +5,7 @@ from hashlib import sha256
 from typing import Literal, NamedTuple, get_args
 
 from ..sizes import Extent
+from .times import Span
 
 DiskName = Literal["source", "image", "target"]
 DISK_NAMES: tuple[DiskName, ...] = get_args(DiskName)
@@ -35,7 +36,7 @@ class Hold(NamedTuple):
 class Step(NamedTuple):
     """One step. ``source`` and ``to`` are extents in LBAs of ``from_disk`` (or ``disk``) and ``disk``.
 
-    ``read_bytes`` and ``write_bytes`` are None where they are not known (rule 9.2). ``seconds``: a range (rule 11).
+    ``read_bytes`` and ``write_bytes`` are None where they are not known (rule 9.2). ``span``: its time (rule 11).
     ``free_sectors``: what stands free behind the row afterwards, where that is asked for.
     """
 
@@ -47,8 +48,12 @@ class Step(NamedTuple):
     to: Extent | None = None
     read_bytes: int | None = 0
     write_bytes: int | None = 0
-    seconds: tuple[int, int] = (0, 0)
+    span: Span = Span()
     free_sectors: int | None = None
+
+    @property
+    def seconds(self) -> tuple[int, int]:
+        return self.span.seconds
 
 
 class Goal(NamedTuple):

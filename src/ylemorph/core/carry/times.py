@@ -1,12 +1,28 @@
-"""How long a step takes, as a range (rule 11). Rates and shares are common practice, from memory; integers only."""
+"""How long something takes, as a range that a person would promise (rule 11). Integers only.
 
+What is uncertain has causes: how quick the source is, the target, the copier, how many files there are. For each cause
+it is asked how much less and how much more the whole would take for it alone, all others in their middle. What shares a
+cause adds up end to end, since one disk is slow in every step or in none; different causes are put together by the root
+of their squares, since not everything goes badly at once (rule 11.2b).
+
+Example: two steps of 100 s, the source between 20 s less and 40 s more in each, and the copier 30 s more in one.
+Together 200 s; the source alone makes it 40 s less and 80 s more; with the copier it is 160 s to 200 + root of (80 x 80
++ 30 x 30), 285 s.
+
+Rates, shares and what a file takes are common practice, from memory; a rate that was measured goes before.
+"""
+
+from collections.abc import Mapping
 from fractions import Fraction
-from typing import NamedTuple
+from math import isqrt
+from typing import Literal, NamedTuple
 
 from ..disk.model import Disk, Link
-from ..sizes import div_up
+from ..sizes import MiB, div_up
 
 MB = 10**6
+Cause = Literal["source", "target", "image", "copier", "files", "unknown", "own"]
+CauseParts = Mapping[Cause, tuple[int, int]]
 
 
 class Rate(NamedTuple):
@@ -14,6 +30,11 @@ class Rate(NamedTuple):
 
     low: int
     high: int
+
+    @property
+    def middle(self) -> int:
+        """As many times quicker than the slowest as slower than the quickest."""
+        return isqrt(self.low * self.high)
 
     def along(self, *others: "Rate") -> "Rate":
         """Of a way through several things: as slow as the slowest of them."""
@@ -23,39 +44,124 @@ class Rate(NamedTuple):
         return Rate(low, high)
 
 
-# An NVMe slot may have one lane or four; an unknown link is taken for anything between USB 2 and SATA.
+# An NVMe slot may have one lane or four.
 LINK_RATES: dict[Link, Rate] = {
     "usb2": Rate(35 * MB, 35 * MB),
     "usb3": Rate(400 * MB, 400 * MB),
-    "sata": Rate(550 * MB, 550 * MB),
+    "sata": Rate(400 * MB, 550 * MB),
     "nvme": Rate(800 * MB, 3000 * MB),
     "network": Rate(110 * MB, 110 * MB),
-    "unknown": Rate(35 * MB, 550 * MB),
 }
-# A hard disk of a laptop or of a desktop; solid state is as quick as its link; unknown may be any of them.
-TURNING, SOLID, ANY_MEDIUM = Rate(60 * MB, 180 * MB), Rate(3000 * MB, 3000 * MB), Rate(60 * MB, 3000 * MB)
-WORKSPACE = Rate(60 * MB, 550 * MB)  # where an image lies: a hard disk to a quick one
-
-# Thousandths of the rate that are reached (rule 11.2).
-BY_FILE, BY_SECTOR = (200, 900), (700, 950)
-
-
-def rate_of(disk: Disk, link: Link = "unknown") -> Rate:
-    """What a disk gives on ``link``, or on the one that its survey names."""
-    medium = ANY_MEDIUM if disk.rotational is None else TURNING if disk.rotational else SOLID
-    return medium.along(LINK_RATES[disk.link if link == "unknown" else link])
+USUAL_LINK: Link = "sata"  # where nobody says how a disk is attached
+# A hard disk of a laptop or of a desktop; solid state, which is usual where nobody says; where an image lies.
+TURNING, SOLID, WORKSPACE = Rate(60 * MB, 180 * MB), Rate(3000 * MB, 3000 * MB), Rate(100 * MB, 550 * MB)
+# Thousandths of the rate that are reached while bytes go through one after the other (rule 11.2).
+SHARES = (700, 950)
+# Microseconds to reach one file more (rule 11.2b), on a disk that turns and on one that does not.
+REACH: dict[bool, tuple[int, int]] = {True: (8000, 15_000), False: (50, 200)}
+# Files where nobody counted them: a system's small ones first, larger ones beyond; so many times either way.
+FEW_BYTES, FEW_MOST, MANY_BYTES, FILES_EITHER_WAY = 256 * 1024, 150_000, 8 * MiB, (3, 8)
 
 
-def spent(
-    fixed: tuple[int, int], moved: int | None, rate: Rate, shares: tuple[int, int], most: int = 0
-) -> tuple[int, int]:
-    """Seconds of a step that moves so many bytes beside what is ``fixed``; where that is not known, up to ``most``."""
-    low, high = fixed
-    least, largest = (0, most) if moved is None else (moved, moved)
-    return (
-        low + least * 1000 // (rate.high * shares[1]),
-        high + div_up(largest * 1000, rate.low * shares[0]),
+class Span(NamedTuple):
+    """Milliseconds in the middle, and by cause how many less and more it may take for that alone."""
+
+    middle: int = 0
+    parts: tuple[tuple[Cause, int, int], ...] = ()
+
+    @property
+    def seconds(self) -> tuple[int, int]:
+        """The range, in whole seconds."""
+        sums: dict[Cause, list[int]] = {}
+        less = more = 0
+        for cause, low, high in self.parts:
+            if cause == "own":
+                less, more = less + low * low, more + high * high
+            else:
+                held = sums.setdefault(cause, [0, 0])
+                held[0], held[1] = held[0] + low, held[1] + high
+        less += sum(low * low for low, _ in sums.values())
+        more += sum(high * high for _, high in sums.values())
+        return max(0, self.middle - isqrt(less)) // 1000, div_up(self.middle + isqrt(more), 1000)
+
+
+def between(low: int, high: int) -> Span:
+    """Seconds that have a cause of their own, anything from ``low`` to ``high``."""
+    middle = isqrt(1_000_000 * max(1, low) * high) if high else 0
+    return Span(middle, (("own", middle - 1000 * low, 1000 * high - middle),)) if high > low else Span(1000 * low)
+
+
+def added(*spans: Span) -> Span:
+    """Steps one after the other."""
+    return Span(sum(span.middle for span in spans), tuple(part for span in spans for part in span.parts))
+
+
+class Path(NamedTuple):
+    """What bytes go through: each disk by its name, with its rate; ``turning``: whether what is read turns."""
+
+    rates: tuple[tuple[Cause, Rate], ...]
+    turning: bool = False
+
+    @property
+    def quickest(self) -> int:
+        return min(rate.high for _, rate in self.rates)
+
+
+def spent(moved: int | None, path: Path, shares: tuple[int, int] = SHARES, most: int = 0) -> Span:
+    """What so many bytes take; where that is not known, anything up to ``most`` of them."""
+    if moved is None:
+        whole = spent(most, path, shares)
+        quarter = whole.middle // 4
+        return Span(quarter, (("unknown", quarter, whole.middle - quarter),)) if most else Span()
+    rates = {cause: rate.middle for cause, rate in path.rates}
+    share = isqrt(shares[0] * shares[1])
+
+    def taken(with_rates: Mapping[Cause, int], with_share: int) -> int:
+        return moved * 1_000_000 // (min(with_rates.values()) * with_share)
+
+    middle = taken(rates, share)
+    parts: list[tuple[Cause, int, int]] = [
+        (cause, middle - taken({**rates, cause: rate.high}, share), taken({**rates, cause: rate.low}, share) - middle)
+        for cause, rate in path.rates
+    ]
+    parts.append(("copier", middle - taken(rates, shares[1]), taken(rates, shares[0]) - middle))
+    return Span(middle, tuple(part for part in parts if part[1] or part[2]))
+
+
+def reached(files: int | None, moved: int, path: Path) -> Span:
+    """What it takes to reach every file; ``files`` None: not counted, taken for as many as are usual."""
+    low, high = REACH[path.turning]
+    count = min(moved // FEW_BYTES, FEW_MOST + moved // MANY_BYTES) if files is None else files
+    part, of = FILES_EITHER_WAY if files is None else (1, 1)
+    middle = count * isqrt(low * high) // 1000
+    return Span(
+        middle, (("files", middle - count * low * part // of // 1000, count * high * of // part // 1000 - middle),)
     )
+
+
+def turns(disk: Disk, medium: str = "unknown") -> bool:
+    """As a person says, else as the disk says of itself; solid state where nobody says."""
+    return medium == "hard disk" if medium != "unknown" else bool(disk.rotational)
+
+
+def rate_of(disk: Disk, link: Link = "unknown", medium: str = "unknown") -> Rate:
+    """What a disk gives on ``link``, or on the one that its survey names; as it was measured, where it was."""
+    if disk.read_rates and medium == "unknown":
+        own = Rate(min(disk.read_rates), max(disk.read_rates))
+        return own if link == "unknown" else own.along(LINK_RATES[link])
+    told = link if link != "unknown" else disk.link
+    return (TURNING if turns(disk, medium) else SOLID).along(LINK_RATES[USUAL_LINK if told == "unknown" else told])
+
+
+def granted(disk: Disk, link: Link = "unknown", medium: str = "unknown") -> str:
+    """What of a disk is taken for granted, since nobody says: ``a solid-state disk on SATA``; empty where all is
+    known."""
+    if disk.read_rates:
+        return ""
+    no_link = link == "unknown" and disk.link == "unknown"
+    no_medium = medium == "unknown" and disk.rotational is None and (no_link or "nvme" not in (link, disk.link))
+    words = ["a solid-state disk"] if no_medium else []
+    return " ".join([*words, f"on {USUAL_LINK.upper()}"] if no_link else words)
 
 
 class Learned(NamedTuple):
@@ -85,11 +191,6 @@ def _quartile(ordered: list[Fraction], which: int) -> Fraction:
     place, part = divmod((len(ordered) - 1) * which, 4)
     after = ordered[min(place + 1, len(ordered) - 1)]
     return ordered[place] + (after - ordered[place]) * Fraction(part, 4)
-
-
-def added(*ranges: tuple[int, int]) -> tuple[int, int]:
-    """Steps one after the other."""
-    return (sum(low for low, _ in ranges), sum(high for _, high in ranges))
 
 
 def duration(seconds: int) -> str:

@@ -260,7 +260,7 @@ def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
         if steps is None
         else (known_sum(s.read_bytes for s in steps), known_sum(s.write_bytes for s in steps))
     )
-    seconds = None if steps is None else added(*(step.seconds for step in steps))
+    seconds = None if steps is None else added(*(step.span for step in steps)).seconds
     return Way(
         key,
         possible,
@@ -313,7 +313,7 @@ def propose(ground: Ground) -> tuple[WayKey, tuple[Step, ...]] | None:
             keys.remove("through-image")  # it copies all that the other copies, and more
         found = [(key, steps) for key in keys for steps in (_steps(ground, key)[0],) if steps is not None]
         if found:
-            return min(found, key=lambda one: _effort(one[0], added(*(step.seconds for step in one[1]))))
+            return min(found, key=lambda one: _effort(one[0], added(*(step.span for step in one[1])).seconds))
     return None
 
 

@@ -4,7 +4,8 @@ from collections.abc import Callable
 from functools import lru_cache
 from typing import NamedTuple
 
-from ..sizes import MAX_BYTES, GiB, MiB, TiB, div_up
+from ..sizes import MAX_BYTES, GiB, TiB, div_up
+from .btrfs_least import LEAST_DEVICE
 from .ext_least import least_ext_bytes, own_ext_bytes, shed_ext_bytes, usual_ext_layout
 from .model import Disk, FileSystem, FileSystemNote, Kind, Partition, State
 
@@ -66,9 +67,8 @@ MOST_CLUSTERS: dict[Kind, int] = {
 USUAL_CLUSTER_BYTES = 4096
 MOST_BYTES: dict[Kind, int] = {"fat16": 2 * TiB, "fat32": 2 * TiB}
 
-# btrfs: the least device, and the largest piece of it that a shrink moves at once: a chunk, 1 GiB or a tenth of the
-# device (the project's documentation, from memory; checked by shrinking).
-BTRFS_LEAST = 256 * MiB
+# btrfs: the largest piece of a device that a shrink moves at once: a chunk, 1 GiB or a tenth of it (the project's
+# documentation, from memory; checked by shrinking).
 BTRFS_CHUNK_MOST = GiB
 # What a count by a mounted btrfs, or a typed one, leaves out: room in chunks that are not full; common practice.
 BTRFS_LEFT_OUT_PERCENT = 10
@@ -140,11 +140,13 @@ def _least_ext(fs: FileSystem, size: int, lightened: int) -> int:
 
 def _least_btrfs(fs: FileSystem, size: int, _lightened: int) -> int:
     """Chunks are not given up by taking files away, so lightening does not lower it."""
+    if fs.least_bytes is not None:
+        return fs.least_bytes
     if fs.allocated_bytes is not None:
-        return max(BTRFS_LEAST, fs.allocated_bytes + min(BTRFS_CHUNK_MOST, size // 10))
+        return max(LEAST_DEVICE, fs.allocated_bytes + min(BTRFS_CHUNK_MOST, size // 10))
     if fs.used_bytes is None:
         return 0
-    return max(BTRFS_LEAST, fs.used_bytes * (100 + BTRFS_LEFT_OUT_PERCENT) // 100 + min(BTRFS_CHUNK_MOST, size // 10))
+    return max(LEAST_DEVICE, fs.used_bytes * (100 + BTRFS_LEFT_OUT_PERCENT) // 100 + min(BTRFS_CHUNK_MOST, size // 10))
 
 
 HAS_LEAST = frozenset(("fat16", "fat32", "ext2", "ext3", "ext4", "btrfs"))

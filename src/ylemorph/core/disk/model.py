@@ -114,7 +114,8 @@ class FileSystem:
 
     ``data_end_byte`` is ``last_used_byte`` without the file system's own records, ``end_owner`` says whose the last
     byte is; ``detail`` says what a kind alone does not; ``system_hint`` names what an operating system leaves there.
-    ``allocated_bytes``: of the device, given to chunks whether full or not (btrfs). ``named_start_lba``: where the
+    ``allocated_bytes``: of the device, given to chunks whether full or not, and ``least_bytes`` what follows from where
+    they stand (btrfs). ``files``: files and folders, as its records in use tell. ``named_start_lba``: where the
     volume starts as its boot sector says, and as that sector's copy says. ``fallback_loader``: whether firmware that
     knows nothing of this disk finds a loader in it (rule 14.2). ``start_data``: what a Windows' start data in it name,
     nothing where there are none or they cannot be read.
@@ -138,6 +139,8 @@ class FileSystem:
     used_kind: UsedKind = fact("unknown", later=True)
     allocated_bytes: Bytes | None = fact(None, later=True)
     ext: ExtLayout | None = fact(None, later=True)
+    least_bytes: Bytes | None = fact(None, later=True)
+    files: int | None = fact(None, later=True)
     notes: tuple[FileSystemNote, ...] = fact((), most=20, later=True)
     named_start_lba: int | None = fact(None, later=True)
     copy_named_start_lba: int | None = fact(None, later=True)
@@ -223,7 +226,8 @@ class OldMark:
 class Disk:
     """One disk. ``sectors`` counts logical sectors; ``partitions`` stand in the order of their starts.
 
-    ``filesystem`` is what covers the whole disk where there is no table.
+    ``filesystem`` is what covers the whole disk where there is no table. ``read_rates``: bytes a second that it gave at
+    some places, one after the other, on the machine that surveyed it.
     """
 
     sectors: int = fact()
@@ -241,6 +245,7 @@ class Disk:
     health: Health | None = fact(None, later=True)
     start_code: StartCode | None = fact(None, later=True, nothing=NO_CODE)
     old_marks: tuple[OldMark, ...] = fact((), most=1000, later=True)
+    read_rates: tuple[int, ...] = fact((), most=20, later=True)
 
     def but(self, **changes: Any) -> "Disk":
         return replace(self, **changes)

@@ -5,12 +5,18 @@ from typing import NamedTuple, assert_never
 from ..carry.ground import Ground, Load
 from ..carry.sequence import DiskName, WayKey
 from ..carry.step_kinds import record_of
-from ..carry.times import BY_SECTOR, added, spent, time_range
+from ..carry.step_record import Takes
+from ..carry.times import Span, added, between, spent, time_range
 from ..carry.ways import way_of
 from ..sizes import MiB, Units, format_size, known_sum
 from .by_script import ENDS_BYTES, ByScript, by_script, family_of, gaps_of
 
-FIXED = (2, 30)  # seconds of a step that carries anything, beside its bytes
+# Seconds of a step beside its bytes, by what it takes: the utilities start, and each write is waited for.
+FIXED: dict[Takes, tuple[int, int]] = {
+    "nothing": (0, 3), "disk": (0, 5), "carried": (0, 5), "moved": (1, 10), "looked at": (0, 10), "smaller": (1, 30),
+    "larger": (1, 10),
+}  # fmt: skip
+RECORDS_SHARE = 40
 WHOLE = 0  # the key of a whole image among the work files; rows have their numbers
 BLANKED_BYTES = 2 * MiB  # at the ends of each new row and of the disk (rule 16.6)
 
@@ -63,7 +69,7 @@ def price_of(steps: list[ByScript]) -> ScriptPrice:
         known_sum([one.read for one in taken]),
         written,
         work_room(steps),
-        added(*[_seconds(one, what) for one, what in zip(steps, taken, strict=True)]),
+        added(*[_span(one, what) for one, what in zip(steps, taken, strict=True)]).seconds,
         tuple(text for _, text in gaps_of(ground)),
     )
 
@@ -189,20 +195,30 @@ def whole_room(steps: list[ByScript]) -> int:
     return whole + rows + kept + max([most, *made])
 
 
-def _seconds(one: ByScript, taken: StepTakes) -> tuple[int, int]:
-    """As the step takes by hand where no bytes are carried; else at the rate of both disks, and read back."""
+def _span(one: ByScript, taken: StepTakes) -> Span:
+    """What its utilities take where no bytes are carried; else at the rate of both disks, and read back."""
     step, ground = one.step, one.ground
     takes = record_of(step.kind).takes
-    if takes not in ("disk", "carried", "moved") or one.is_left:
-        return step.seconds
-    there = ground.rates[step.disk]
+    if one.is_left:
+        return step.span
+    own = between(*FIXED[takes])
+    if takes not in ("disk", "carried", "moved"):
+        looked = spent(_looked_through(one), ground.path(step.disk)) if takes == "looked at" else Span()
+        packed = spent(_twice(_packed(one)), ground.path(step.disk), most=_whole(one)) if takes == "smaller" else Span()
+        return added(own, looked, packed)
+    there = ground.path(step.disk)
     if takes == "moved":  # read and written on one disk
-        moved, once = taken.written, spent(FIXED, _twice(taken.written), there, BY_SECTOR, 2 * one.old[1])
+        moved, once = taken.written, spent(_twice(taken.written), there, most=2 * one.old[1])
     else:
         giver: DiskName = "image" if step.from_disk == "image" else "source"
         moved = taken.written if giver == "image" else taken.read
-        once = spent(FIXED, moved, ground.rates[giver].along(there), BY_SECTOR, _whole(one))
-    return added(once, spent((0, 0), moved, there, BY_SECTOR, _whole(one)))
+        once = spent(moved, ground.path(giver, step.disk), most=_whole(one))
+    return added(own, once, spent(moved, there, most=_whole(one)))
+
+
+def _looked_through(one: ByScript) -> int:
+    """A check reads the records of files, which are about so much of what is used."""
+    return (used_bytes(one.load, one.ground.sector) or one.old[1]) // RECORDS_SHARE
 
 
 def _twice(figure: int | None) -> int | None:

@@ -153,7 +153,7 @@ def figure_to_data(figure: Figure) -> "FigureModel":
 
 def kept_steps(carrying: Carrying, units: Units = "binary") -> "list[KeptStep]":
     """The steps as a job's record keeps them."""
-    rate = carrying.ground.paths["source", "target"].high
+    rate = carrying.ground.path("source", "target").quickest
     return [_kept_step(step, rate) for step in steps_to_data(carrying, units)["steps"]]
 
 
