@@ -128,6 +128,7 @@ bench: browser $(STATIC)
 	@$(BIN)/python -m benchmarks.plans
 	@$(BIN)/python -m benchmarks.jobs
 	@$(BIN)/python -m benchmarks.script
+	@$(BIN)/python -m benchmarks.times
 	@$(BIN)/python -m benchmarks.http
 	@$(BIN)/python -m benchmarks.clients
 	@$(BIN)/python -m benchmarks.people

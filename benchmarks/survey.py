@@ -15,7 +15,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from ylemorph.probe.filesystems import read_filesystem
-from ylemorph.probe.opening import open_medium
+from ylemorph.probe.media.opening import open_medium
 from ylemorph.stand_ins.extents import unpack
 
 ROUNDS = 9

@@ -14,7 +14,7 @@ from ylemorph.core.disk.model import Kind
 from ylemorph.core.errors import YlemorphError
 from ylemorph.probe.disks import survey_path
 from ylemorph.probe.filesystems import read_filesystem
-from ylemorph.probe.opening import open_medium
+from ylemorph.probe.media.opening import open_medium
 
 from .references import ext, fat, prober
 

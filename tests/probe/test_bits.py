@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ylemorph.probe.bits import BUCKETS, BitCounter, bucket_clusters, count_bitmap, last_set_before
-from ylemorph.probe.medium import Unsound
+from ylemorph.probe.media.medium import Unsound
 
 
 def plainly(data, clusters):

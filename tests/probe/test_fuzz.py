@@ -43,7 +43,7 @@ class Changed:
         self.changes = {}
 
     def read(self, offset, length):
-        from ylemorph.probe.medium import Unsound
+        from ylemorph.probe.media.medium import Unsound
 
         if offset < 0 or length < 0 or offset + length > self.size:
             raise Unsound("outside")

@@ -13,8 +13,8 @@ from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import GB, MiB
 from ylemorph.probe.disks import survey_path
 from ylemorph.probe.filesystems import read_filesystem
+from ylemorph.probe.media.opening import open_medium
 from ylemorph.probe.named import MARKS, UNKNOWN
-from ylemorph.probe.opening import open_medium
 
 SIZE = 8 * MiB
 

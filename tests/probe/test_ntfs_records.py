@@ -4,7 +4,7 @@ import struct
 
 import pytest
 
-from ylemorph.probe.medium import Unsound
+from ylemorph.probe.media.medium import Unsound
 from ylemorph.probe.ntfs_records import DataRun, NtfsStream, attributes_of, fixed_up, list_entries, read_boot
 
 

@@ -14,7 +14,7 @@ from ylemorph.formats.own.survey import survey_from_data
 from ylemorph.formats.own.survey_data import write_survey
 from ylemorph.probe.disks import survey_path
 from ylemorph.probe.fat_files import find_file, read_file
-from ylemorph.probe.opening import open_medium
+from ylemorph.probe.media.opening import open_medium
 
 pytestmark = pytest.mark.skipif(
     not present("sfdisk", "mkfs.fat", "mkfs.ntfs", "mkfs.exfat", "mcopy", "mke2fs"), reason="mkfs utilities are needed"
@@ -80,7 +80,7 @@ def test_files_of_a_fat_by_long_and_short_names(tmp_path):
     files = {f"many/{number:03}.txt": b"%d" % number for number in range(200)} | {long: b"found" * 9000}
     image = made_disk(tmp_path, "gpt", (Part(1, 2048, 48, LINUX_DATA, "fat32", files=files),), 64)
     with open_medium(image) as medium:
-        from ylemorph.probe.medium import Part as Window
+        from ylemorph.probe.media.medium import Part as Window
 
         part = Window(medium, 2048 * 512, 48 << 20)
         assert read_file(part, find_file(part, (long.upper(),))) == b"found" * 9000

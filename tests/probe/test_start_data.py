@@ -11,9 +11,9 @@ from ylemorph.core.disk.model import NamedPlace
 from ylemorph.core.disk.roles import EFI_SYSTEM
 from ylemorph.core.sizes import MiB
 from ylemorph.probe.disks import survey_path
+from ylemorph.probe.media.opening import open_medium
 from ylemorph.probe.ntfs import Volume, file_by_path
 from ylemorph.probe.ntfs_records import read_boot
-from ylemorph.probe.opening import open_medium
 from ylemorph.probe.start_data import places_in
 
 needs_hives = pytest.mark.skipif(not present("hivexsh"), reason="hivexsh is needed")

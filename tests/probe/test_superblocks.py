@@ -8,7 +8,7 @@ from ylemorph.probe.exfat import read_boot
 from ylemorph.probe.ext import _derived, _Group, _has_super
 from ylemorph.probe.ext_super import read_super
 from ylemorph.probe.fat import _any_byte, _entries12, looks_like_fat, read_bpb
-from ylemorph.probe.medium import Unsound
+from ylemorph.probe.media.medium import Unsound
 
 
 def bpb(sector=512, per_cluster=8, reserved=32, fats=2, root=0, small=0, fat16=0, large=614_400, fat32=600):

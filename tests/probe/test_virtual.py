@@ -18,7 +18,7 @@ from ylemorph.core.disk.containers import CONTAINERS, container_of
 from ylemorph.core.errors import BadSurvey, YlemorphError
 from ylemorph.formats.listings.reading import read_any
 from ylemorph.probe.disks import survey_path
-from ylemorph.probe.opening import open_below, open_medium
+from ylemorph.probe.media.opening import open_below, open_medium
 from ylemorph.usecases.disks import read_disk
 
 DEEP = os.environ.get("HYPOTHESIS_PROFILE") == "deep"

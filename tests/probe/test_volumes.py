@@ -10,7 +10,7 @@ import struct
 import pytest
 
 from ylemorph.probe.filesystems import read_filesystem
-from ylemorph.probe.opening import open_medium
+from ylemorph.probe.media.opening import open_medium
 from ylemorph.stand_ins.extents import unpack
 
 from .conftest import EXPECTED, IMAGES

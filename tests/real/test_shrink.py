@@ -15,7 +15,7 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.rows import floors_for
 from ylemorph.core.sizes import MiB
 from ylemorph.probe.filesystems import read_filesystem
-from ylemorph.probe.opening import open_medium
+from ylemorph.probe.media.opening import open_medium
 
 from .volumes import CASES, FAMILIES, Failed, present, run
 

@@ -15,7 +15,7 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.sizes import MiB
 from ylemorph.probe.filesystems import read_filesystem
-from ylemorph.probe.opening import open_medium
+from ylemorph.probe.media.opening import open_medium
 from ylemorph.stand_ins import shipped
 from ylemorph.stand_ins.attached import Bench, NotAttached
 from ylemorph.stand_ins.practice import FAULT_WORDS, FAULTS, Practice

@@ -189,7 +189,7 @@ def test_reading_by_path_is_off_unless_switched_on(api):
 
 def test_a_reading_can_be_stopped(open_api):
     from ylemorph.core.errors import YlemorphError
-    from ylemorph.probe.medium import Stopped
+    from ylemorph.probe.media.medium import Stopped
     from ylemorph.usecases.readings import DiskRead
 
     reading = DiskRead(SimpleNamespace(name="x"))

@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from ..core.disk.model import UsageMap
 from ..core.sizes import Bytes, div_up
-from .medium import MOST_AT_ONCE
+from .media.medium import MOST_AT_ONCE
 
 BUCKETS = 256
 

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from ..core.disk.btrfs_least import least_btrfs_bytes
 from ..core.disk.model import FileSystem
 from ..core.sizes import Bytes, Extent
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 
 SUPER_AT = 0x10000
 CHUNK_ARRAY_AT, CHUNK_ARRAY_MOST = 0x32B, 2048

@@ -14,10 +14,11 @@ from .fat_files import find_file
 from .filesystems import read_filesystem, recognised
 from .gpt import claims_gpt, find_gpt
 from .mbr import find_mbr, guarded_stop, is_hybrid, is_protective
-from .medium import Medium, Part, Progress, Unsound, Window
+from .media.medium import Medium, Part, Progress, Unsound, Window
+from .media.opening import open_medium
+from .media.rates import measured
 from .named import UNKNOWN, array_of, is_blank
 from .old_marks import find_old_marks
-from .opening import open_medium
 from .signatures import md_at_end
 from .start_code import read_start_code
 from .start_data import read_start_data
@@ -72,7 +73,7 @@ def survey_medium(medium: Medium, progress: Progress | None = None) -> Survey:
         filesystem=found.whole,
         start_code=read_start_code(window, found.sector, found.table, fitted) if found.partitions else None,
     )
-    disk = disk.but(old_marks=find_old_marks(medium, disk))
+    disk = disk.but(old_marks=find_old_marks(medium, disk), read_rates=measured(medium, disk))
     return Survey(checked(disk), datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
 
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 from ..core.disk.model import FileSystem, State
 from ..core.sizes import MAX_BYTES, Bytes, div_up
 from .bits import count_bitmap
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 from .ntfs_records import DataRun, NtfsStream
 
 MAGIC = b"EXFAT   "

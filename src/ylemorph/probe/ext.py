@@ -37,7 +37,7 @@ from .ext_super import (
     read_super,
     uuid_of,
 )
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 
 BATCH = 256
 
@@ -77,6 +77,7 @@ def read_ext(part: Window) -> FileSystem:
         end_owner="files" if counted.end else "",
         state=_state(sb, notes) if all(group.sound for group in groups) else "damaged",
         notes=notes,
+        files=sb.inodes_used,
         ext=_layout(sb, groups),
     )
 

@@ -5,7 +5,7 @@ import uuid
 from typing import NamedTuple
 
 from ..core.sizes import div_up
-from .medium import Unsound
+from .media.medium import Unsound
 
 SUPER_AT, MAGIC = 1024, 0xEF53
 # Features, in three words: what an older driver may ignore, may read only, may not mount.

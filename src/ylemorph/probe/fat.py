@@ -13,7 +13,7 @@ from ..core.disk.model import FileSystem, Kind, State
 from ..core.disk.starting import HIDDEN_AT
 from ..core.sizes import Bytes, div_up
 from .bits import BitCounter
-from .medium import MOST_AT_ONCE, Unsound, Window
+from .media.medium import MOST_AT_ONCE, Unsound, Window
 
 FAT12_MOST, FAT16_MOST, FAT32_MOST = 4_084, 65_524, 0x0FFF_FFF5
 MOST_CHAIN = 65_536

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from .fat import LONG_NAME, MOST_CHAIN, MOST_FOLDER_BYTES, VOLUME_ID, Bpb, next_cluster, read_bpb, root_folder
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 
 FOLDER, DELETED, LAST_PIECE = 0x10, 0xE5, 0x40
 # Where the thirteen characters of a piece of a long name stand in its entry.

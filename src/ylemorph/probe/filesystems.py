@@ -12,7 +12,7 @@ from .exfat import read_exfat
 from .ext import read_ext
 from .ext_super import MAGIC as EXT_MAGIC
 from .fat import looks_like_fat, read_fat
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 from .named import UNKNOWN, is_blank, name_of
 from .ntfs import read_ntfs
 from .signatures import by_signature, is_bitlocker_to_go, md_at_end, read_xfs

@@ -6,7 +6,7 @@ import zlib
 from typing import NamedTuple
 
 from ..core.disk.model import Flag, Partition, TableNote
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 
 SIGNATURE = b"EFI PART"
 LEAST_HEADER, MOST_ENTRIES, MOST_ENTRY_BYTES = 92, 1024, 4096

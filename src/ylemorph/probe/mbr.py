@@ -8,7 +8,7 @@ import struct
 from typing import NamedTuple
 
 from ..core.disk.model import EXTENDED_TYPES, Partition, TableNote
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 
 SIGNATURE = b"\x55\xaa"
 ENTRIES_AT, SIGNATURE_AT, ID_AT = 446, 510, 440

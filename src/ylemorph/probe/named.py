@@ -8,7 +8,7 @@ none of them and yet has a byte that is not zero "holds something unknown": noth
 import struct
 from typing import NamedTuple
 
-from .medium import Window
+from .media.medium import Window
 
 UNKNOWN = "something unknown"
 EDGE = 1 << 20

@@ -8,7 +8,7 @@ from ..core.disk.model import FileSystem, State
 from ..core.disk.starting import HIDDEN_AT, HIDDEN_BYTES
 from ..core.sizes import Bytes
 from .bits import count_bitmap, last_set_before
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 from .ntfs_records import (
     DATA,
     INDEX_ALLOCATION,
@@ -40,6 +40,7 @@ SYSTEM_SIGNS = ("hiberfil.sys", "windows")
 SECTORS = (512, 4096)
 MOST_INDEX_BYTES = 4 << 20
 DIRTY = 0x0001
+BITMAP_OF_RECORDS, MOST_RECORDS = 0xB0, 1 << 32
 LOG_CLEAN, NO_CLIENT = 0x0002, 0xFFFF
 
 
@@ -195,7 +196,16 @@ def _with_usage(volume: Volume, known: FileSystem) -> FileSystem:
         used_kind="counted",
         last_used_byte=Bytes(counted.end * boot.cluster),
         usage_map=counted.usage_map(boot.cluster),
+        files=_files(volume),
     )
+
+
+def _files(volume: Volume) -> int | None:
+    """Records in use: files and folders, and the further records of large ones."""
+    for attribute in volume.attributes(MFT):
+        if attribute.type == BITMAP_OF_RECORDS:
+            return int.from_bytes(volume.value(attribute, MOST_RECORDS // 8), "little").bit_count()
+    return None
 
 
 def _volume_facts(volume: Volume) -> tuple[str, bool]:

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from ..core.disk.starting import HIDDEN_AT
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 
 SECTOR_SIZES = (512, 1024, 2048, 4096)
 STRIDE = 512  # the stride of fix-ups, on 4096-byte sectors as well

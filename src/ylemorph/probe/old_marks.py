@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 from ..core.disk.model import Disk, OldMark, Partition
 from ..core.sizes import Bytes
-from .medium import Medium, Part, Window
+from .media.medium import Medium, Part, Window
 from .signatures import MD_MAGIC
 
 MD_BLOCK = 65_536  # version 0.90: in the last whole one of these

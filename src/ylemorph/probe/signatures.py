@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from ..core.disk.model import FileSystem, Kind, State
 from ..core.sizes import Bytes
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 
 
 class Signature(NamedTuple):

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from ..core.disk.model import NO_CODE, Partition, StartCode, Table
 from ..core.disk.roles import BIOS_BOOT
 from ..core.disk.starting import CODE_BYTES, LIST_AT, LOADER_AT, LOADER_BYTES, MOST_REACH_BYTES
-from .medium import Window
+from .media.medium import Window
 
 
 def read_start_code(medium: Window, sector: int, table: Table, partitions: Iterable[Partition]) -> StartCode:

@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from ..core.disk.model import NamedPlace, Table
 from ..core.sizes import MAX_BYTES, Bytes
 from .fat_files import find_file, read_file
-from .medium import Unsound, Window
+from .media.medium import Unsound, Window
 from .ntfs import Volume, file_by_path
 from .ntfs_records import read_boot
 

@@ -13,7 +13,7 @@ from ..core.disk.check import checked
 from ..core.disk.model import Disk, Survey
 from ..core.errors import YlemorphError
 from ..probe.disks import survey_path
-from ..probe.medium import CannotRead, Progress
+from ..probe.media.medium import CannotRead, Progress
 from .disks import BY_KEY, STAND_INS, StandIn
 from .extents import unpack
 from .starts import own_starts, put_code

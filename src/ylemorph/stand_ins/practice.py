@@ -18,7 +18,7 @@ from ..core.fit.entries import Entry, planned_entries
 from ..core.fit.plan import Plan, PlanRow
 from ..core.sizes import div_up
 from ..formats.documents.table_bytes import identity_of, table_pieces
-from ..probe.opening import open_medium
+from ..probe.media.opening import open_medium
 from ..probe.start_code import code_pieces
 from .extents import stretches
 from .starts import name_start

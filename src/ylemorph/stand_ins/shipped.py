@@ -14,9 +14,9 @@ from typing import IO
 
 from ..core.errors import YlemorphError
 from ..core.sizes import div_up
+from ..probe.media.opening import open_medium
 from ..probe.ntfs import BITMAP, Volume
 from ..probe.ntfs_records import DATA, END_OF_ATTRIBUTES, NtfsBoot, read_boot
-from ..probe.opening import open_medium
 from .extents import unpack
 
 SECTOR = 512

@@ -11,9 +11,9 @@ from pathlib import Path
 from ..core.disk.model import Kind
 from ..core.errors import YlemorphError
 from ..probe.fat import read_bpb
+from ..probe.media.opening import open_medium
 from ..probe.ntfs import BITMAP, Volume
 from ..probe.ntfs_records import read_boot
-from ..probe.opening import open_medium
 from . import shipped
 
 STRETCH = 4_096  # clusters marked at a time; a multiple of eight, so that whole bytes of the bitmap change

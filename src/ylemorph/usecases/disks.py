@@ -147,7 +147,7 @@ def start_code_of(name: str, plan: "Plan") -> "list[tuple[int, bytes]]":
     names the disk, since those do not hold it."""
     if not plan.starting.code or name == "-" or not is_image(name):
         return []
-    from ..probe.opening import open_medium
+    from ..probe.media.opening import open_medium
     from ..probe.start_code import code_pieces
 
     with open_medium(name) as medium:

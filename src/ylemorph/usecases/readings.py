@@ -9,8 +9,8 @@ from typing import Literal
 from ..core.disk.model import Survey
 from ..core.errors import YlemorphError
 from ..probe.disks import survey_medium
-from ..probe.medium import Medium, Stopped
-from ..probe.opening import open_below
+from ..probe.media.medium import Medium, Stopped
+from ..probe.media.opening import open_below
 from ..store.database import NotFound
 
 ReadingState = Literal["running", "done", "failed", "stopped"]

@@ -62,13 +62,13 @@ def test_what_does_not_go_into_the_slot_is_not_the_cheapest():
 
 
 def test_a_quick_disk_behind_a_slow_link():
-    """227 GiB of files at 35 MB/s, of which 70 to 95 % are reached: 8963 s in the middle, seconds for its files beside
+    """227 GiB of files at 35 MB/s, of which 65 to 100 % are reached: 8640 s in the middle, seconds for its files beside
     (rules 11.1 to 11.2b); SATA would be 15 times as quick."""
     quick = item(1000, link="sata")
     source = desk(link="sata", rotational=False)
     slow = copying(source, quick, 227 * GiB, "usb2")
     whole = 227 * GiB / 35e6
-    assert whole / 0.95 < slow.seconds[0] < slow.seconds[1] < whole / 0.7
+    assert whole < slow.seconds[0] < 8640 < slow.seconds[1] < whole / 0.65 + 60
     assert slow.slowed == "SATA behind USB2: up to 15 times slower"
     assert copying(source, quick, 227 * GiB, "unknown").slowed == ""
 
@@ -93,9 +93,9 @@ def test_how_long_each_disk_lasts():
 
 
 def test_how_long_copying_takes():
-    """100 GB from SATA to SATA (400 to 550 MB/s): 262 s at the middle of rates and shares, and the files (rule 11.2b)."""
+    """100 GB from SATA to SATA (400 to 550 MB/s): 264 s at the middle of rates and shares, and files (rule 11.2b)."""
     source = desk(link="sata", rotational=False)
     made = copying(source, item(480), 100 * GB, "sata")
     path = Path((("source", rate_of(source)), ("target", rate_of(item(480).disk, "sata"))))
     assert made.seconds == added(spent(100 * GB, path), reached(None, 100 * GB, path)).seconds
-    assert 100 * GB / 550e6 / 0.95 < made.seconds[0] < 262 < made.seconds[1] < 100 * GB / 400e6 / 0.7 + 60
+    assert 100 * GB / 550e6 < made.seconds[0] < 264 < made.seconds[1] < 100 * GB / 400e6 / 0.65 + 60

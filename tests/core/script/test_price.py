@@ -5,7 +5,7 @@ import pytest
 from tests.make import desk, fs, row_of
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
-from ylemorph.core.carry.times import MB, WORKSPACE, Path, Rate, added, between, spent
+from ylemorph.core.carry.times import MB, WORKSPACE, Path, Rate, added, spent, within
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
@@ -142,7 +142,7 @@ def test_times_are_those_of_the_bytes_and_of_reading_them_back(way, kind, disk, 
     """At the slower one of both disks (rule 11), and once more at the rate of the one that is written to."""
     once = spent(carries, Path(((giver, RATES[giver]), (disk, RATES[disk]))))
     back = spent(carries, Path(((disk, RATES[disk]),)))
-    assert seconds_of(way, kind, disk) == added(between(*FIXED["carried"]), once, back).seconds
+    assert seconds_of(way, kind, disk) == added(within(*FIXED["carried"]), once, back).seconds
 
 
 def test_a_move_reads_and_writes_on_one_disk():
@@ -150,7 +150,7 @@ def test_a_move_reads_and_writes_on_one_disk():
     (move,) = [one for one in by_script(made.ground, "restore", made.sequence.steps) if one.step.kind == "move"]
     bytes_ = 30 * GiB + ENDS
     path = Path((("target", RATES["target"]),))
-    whole = added(between(*FIXED["moved"]), spent(2 * bytes_, path), spent(bytes_, path))
+    whole = added(within(*FIXED["moved"]), spent(2 * bytes_, path), spent(bytes_, path))
     assert _span(move, _taken(move)) == whole
 
 
@@ -158,9 +158,9 @@ def test_what_carries_nothing_takes_what_its_utilities_take():
     made = carried("straight", 1000)
     for one in by_script(made.ground, "straight", made.sequence.steps):
         if one.step.kind in ("table", "grow"):
-            assert _span(one, _taken(one)) == between(*FIXED["larger" if one.step.kind == "grow" else "nothing"])
+            assert _span(one, _taken(one)) == within(*FIXED["larger" if one.step.kind == "grow" else "nothing"])
         if one.step.kind == "check" and not one.is_left:  # the records of files beside, a fortieth of what is used
-            assert _span(one, _taken(one)).middle > between(*FIXED["looked at"]).middle
+            assert _span(one, _taken(one)).middle > within(*FIXED["looked at"]).middle
     unknown = carried("straight", 1000, disk=source(None))
     steps = by_script(unknown.ground, "straight", unknown.sequence.steps)
     copy = next(one for one in steps if one.step.kind == "copy" and one.step.row == 2)

@@ -51,12 +51,14 @@ LINK_RATES: dict[Link, Rate] = {
     "sata": Rate(400 * MB, 550 * MB),
     "nvme": Rate(800 * MB, 3000 * MB),
     "network": Rate(110 * MB, 110 * MB),
+    "unknown": Rate(400 * MB, 550 * MB),  # as the usual one, which is said
 }
-USUAL_LINK: Link = "sata"  # where nobody says how a disk is attached
-# A hard disk of a laptop or of a desktop; solid state, which is usual where nobody says; where an image lies.
-TURNING, SOLID, WORKSPACE = Rate(60 * MB, 180 * MB), Rate(3000 * MB, 3000 * MB), Rate(100 * MB, 550 * MB)
+USUAL_LINK: Link = "sata"
+# A hard disk of a laptop or of a desktop; solid state, which is usual where nobody says; where an image lies, anything
+# from a hard disk to a quick solid-state one.
+TURNING, SOLID, WORKSPACE = Rate(60 * MB, 180 * MB), Rate(3000 * MB, 3000 * MB), Rate(95 * MB, 1000 * MB)
 # Thousandths of the rate that are reached while bytes go through one after the other (rule 11.2).
-SHARES = (700, 950)
+SHARES = (650, 1000)
 # Microseconds to reach one file more (rule 11.2b), on a disk that turns and on one that does not.
 REACH: dict[bool, tuple[int, int]] = {True: (8000, 15_000), False: (50, 200)}
 # Files where nobody counted them: a system's small ones first, larger ones beyond; so many times either way.
@@ -85,10 +87,15 @@ class Span(NamedTuple):
         return max(0, self.middle - isqrt(less)) // 1000, div_up(self.middle + isqrt(more), 1000)
 
 
+def within(low: int, high: int) -> Span:
+    """Milliseconds that have a cause of their own, anything from ``low`` to ``high``."""
+    middle = isqrt((low or high // 10) * high)
+    return Span(middle, (("own", middle - low, high - middle),)) if high > low else Span(low)
+
+
 def between(low: int, high: int) -> Span:
-    """Seconds that have a cause of their own, anything from ``low`` to ``high``."""
-    middle = isqrt(1_000_000 * max(1, low) * high) if high else 0
-    return Span(middle, (("own", middle - 1000 * low, 1000 * high - middle),)) if high > low else Span(1000 * low)
+    """The same in seconds."""
+    return within(1000 * low, 1000 * high)
 
 
 def added(*spans: Span) -> Span:
@@ -149,8 +156,7 @@ def rate_of(disk: Disk, link: Link = "unknown", medium: str = "unknown") -> Rate
     if disk.read_rates and medium == "unknown":
         own = Rate(min(disk.read_rates), max(disk.read_rates))
         return own if link == "unknown" else own.along(LINK_RATES[link])
-    told = link if link != "unknown" else disk.link
-    return (TURNING if turns(disk, medium) else SOLID).along(LINK_RATES[USUAL_LINK if told == "unknown" else told])
+    return (TURNING if turns(disk, medium) else SOLID).along(LINK_RATES[disk.link if link == "unknown" else link])
 
 
 def granted(disk: Disk, link: Link = "unknown", medium: str = "unknown") -> str:

@@ -6,15 +6,15 @@ from ..carry.ground import Ground, Load
 from ..carry.sequence import DiskName, WayKey
 from ..carry.step_kinds import record_of
 from ..carry.step_record import Takes
-from ..carry.times import Span, added, between, spent, time_range
+from ..carry.times import Span, added, spent, time_range, within
 from ..carry.ways import way_of
 from ..sizes import MiB, Units, format_size, known_sum
 from .by_script import ENDS_BYTES, ByScript, by_script, family_of, gaps_of
 
-# Seconds of a step beside its bytes, by what it takes: the utilities start, and each write is waited for.
+# Milliseconds of a step beside its bytes, by what it takes: the utilities start, and each write is waited for.
 FIXED: dict[Takes, tuple[int, int]] = {
-    "nothing": (0, 3), "disk": (0, 5), "carried": (0, 5), "moved": (1, 10), "looked at": (0, 10), "smaller": (1, 30),
-    "larger": (1, 10),
+    "nothing": (20, 600), "disk": (30, 1000), "carried": (30, 1000), "moved": (100, 2000), "looked at": (20, 900),
+    "smaller": (100, 3000), "larger": (50, 2000),
 }  # fmt: skip
 RECORDS_SHARE = 40
 WHOLE = 0  # the key of a whole image among the work files; rows have their numbers
@@ -201,7 +201,7 @@ def _span(one: ByScript, taken: StepTakes) -> Span:
     takes = record_of(step.kind).takes
     if one.is_left:
         return step.span
-    own = between(*FIXED[takes])
+    own = within(*FIXED[takes])
     if takes not in ("disk", "carried", "moved"):
         looked = spent(_looked_through(one), ground.path(step.disk)) if takes == "looked at" else Span()
         packed = spent(_twice(_packed(one)), ground.path(step.disk), most=_whole(one)) if takes == "smaller" else Span()

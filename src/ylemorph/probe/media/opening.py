@@ -6,7 +6,7 @@ import stat
 import struct
 from pathlib import Path
 
-from ..opening import READ_ONLY
+from ...opening import READ_ONLY
 from .medium import CannotRead, Medium, reason_of
 from .virtual import OpenBeside, as_disk
 

@@ -19,7 +19,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
-from ..core.disk.containers import (
+from ...core.disk.containers import (
     DESCRIPTOR_MAGIC,
     HEAD_BYTES,
     VHD_FOOTER_BYTES,

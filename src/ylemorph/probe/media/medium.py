@@ -8,7 +8,7 @@ from collections.abc import Callable
 from types import TracebackType
 from typing import Protocol
 
-from ..core.errors import YlemorphError
+from ...core.errors import YlemorphError
 
 MOST_AT_ONCE = 1 << 20
 MOST_PIECE = 16 << 20  # asked of a medium in one go
