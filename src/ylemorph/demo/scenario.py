@@ -28,6 +28,9 @@ TAKEN = "2026-11-23T10:00:00Z"
 SECTOR = 512
 BUCKETS = 256
 
+COUNTED = frozenset(("ntfs", "ext4"))  # whose readers count files
+FILE_BYTES, MOST_FILES, MB = 400 * KiB, 260_000, 10**6
+
 
 def fs(
     kind: Kind, label: str, size: int, used: int, *, reach: float = 0.0, state: State = "clean", end: int | None = None
@@ -44,6 +47,7 @@ def fs(
         immovable_end_byte=None if end is None else Bytes(end),
         state=state,
         usage_map=usage,
+        files=min(used // FILE_BYTES, MOST_FILES) if kind in COUNTED else None,
     )
 
 
@@ -115,6 +119,7 @@ def disk(
         table=table if parts.parts else "none",
         table_id=table_id,
         partitions=tuple(parts.parts),
+        read_rates=(118 * MB, 109 * MB, 96 * MB) if rotational else (512 * MB, 507 * MB, 498 * MB),
     )
     return Survey(checked(made), TAKEN)
 

@@ -18,6 +18,8 @@ from .disks import BY_KEY, STAND_INS, StandIn
 from .extents import unpack
 from .starts import own_starts, put_code
 
+RATE_SHARES = (100, 96, 88)  # percent of its rate that a stand-in gives from its beginning to its end
+
 
 class NotAttached(YlemorphError):
     """A disk that is not on the bench, or not attached."""
@@ -150,6 +152,7 @@ def _reported(disk: Disk, stand_in: StandIn) -> Disk:
             rotational=stand_in.rotational,
             physical_sector_bytes=stand_in.physical,
             health=stand_in.health,
+            read_rates=tuple(stand_in.rate * share * 10**4 for share in RATE_SHARES) if disk.holds_something else (),
         )
     )
 

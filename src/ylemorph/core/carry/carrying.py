@@ -149,16 +149,16 @@ def _decides(plan: Plan, facts: Facts, kind: OptionKind) -> bool:
 
 def _makes_sense(plan: Plan, facts: Facts, kind: OptionKind) -> bool:
     """The size of a backup that is not there is not asked, nor what a survey says already."""
-    source = plan.source
-    if kind.key == "backup_size":
-        return facts.backup == "yes"
-    if kind.key == "health":
-        return source.health is None or source.health.state == "unknown"
-    if kind.key == "source_link":
-        return source.link == "unknown"
-    if kind.key == "target_link":
-        return plan.target.link == "unknown"
-    return True
+    source, target = plan.source, plan.target
+    asked = {
+        "backup_size": facts.backup == "yes",
+        "health": source.health is None or source.health.state == "unknown",
+        "source_link": source.link == "unknown",
+        "target_link": target.link == "unknown",
+        "source_medium": source.rotational is None,
+        "target_medium": target.rotational is None,
+    }
+    return asked.get(kind.key, True)
 
 
 def _outcome(plan: Plan, facts: Facts) -> object:
