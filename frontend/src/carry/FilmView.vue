@@ -6,7 +6,6 @@ import type { Carry, Steps } from "../api/carry";
 import type { Job } from "../api/client";
 import { exact, size } from "../widgets/units";
 import { filmColumns, soFar } from "./film";
-import { duration } from "./times";
 
 const props = defineProps<{ carry: Carry; steps: Steps; job: Job }>();
 const step = defineModel<number>("step", { required: true });
@@ -106,13 +105,11 @@ const failed = computed(() => {
     <dl class="pairs sums">
       <dt>Written so far</dt>
       <dd class="fig">
-        {{ moved.bytes === null ? "not known" : size(moved.bytes) }} of
-        {{ whole.bytes === null ? "not known" : size(whole.bytes) }}
+        {{ moved === null ? "not known" : size(moved) }} of {{ whole === null ? "not known" : size(whole) }}
       </dd>
       <dt>Time so far</dt>
       <dd class="fig">
-        {{ duration(moved.seconds[0]) }} to {{ duration(moved.seconds[1]) }} of {{ duration(whole.seconds[0]) }} to
-        {{ duration(whole.seconds[1]) }}
+        {{ now?.until ?? "nothing" }} of {{ steps.steps.at(-1)?.until ?? "nothing" }}
       </dd>
     </dl>
   </section>

@@ -90,17 +90,11 @@ function apart(blocks: FilmBlock[], bottom: number): void {
   }
 }
 
-/** Sums over the steps up to `step`: bytes where all are known, and seconds from and to. */
-export function soFar(
-  steps: readonly { write_bytes: number | null; seconds: number[] }[],
-  step: number,
-): { bytes: number | null; seconds: [number, number] } {
+/** Bytes over the steps up to `step`, where all are known. */
+export function soFar(steps: readonly { write_bytes: number | null }[], step: number): number | null {
   let bytes: number | null = 0;
-  const seconds: [number, number] = [0, 0];
   for (const one of steps.slice(0, step)) {
     bytes = bytes === null || one.write_bytes === null ? null : bytes + one.write_bytes;
-    seconds[0] += one.seconds[0] ?? 0;
-    seconds[1] += one.seconds[1] ?? 0;
   }
-  return { bytes, seconds };
+  return bytes;
 }

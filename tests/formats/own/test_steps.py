@@ -9,7 +9,7 @@ from tests.make import desk
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import FACTS, Facts
 from ylemorph.core.carry.rehearse import rehearse
-from ylemorph.core.carry.times import Span
+from ylemorph.core.carry.times import Span, time_range
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import YlemorphError
 from ylemorph.core.fit.options import Options
@@ -206,3 +206,11 @@ def test_facts_that_cannot_be_used(given, said):
     with pytest.raises(YlemorphError) as caught:
         facts_from(given)
     assert caught.value.sentence().startswith(said)
+
+
+def test_the_time_up_to_a_step_is_no_sum_of_ends():
+    carrying = made()
+    steps = steps_to_data(carrying)["steps"]
+    assert steps[0]["until"] == steps[0]["time"]
+    assert steps[-1]["until"] == time_range(carrying.way.seconds)
+    assert carrying.way.seconds[1] < sum(step["seconds"][1] for step in steps)

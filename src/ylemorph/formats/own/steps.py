@@ -9,7 +9,7 @@ from ...core.carry.model import Content
 from ...core.carry.rehearse import FilmFrame, Rehearsal
 from ...core.carry.sequence import DiskName, Sequence, Shape, StartGoal, Step
 from ...core.carry.step_kinds import words_of
-from ...core.carry.times import time_range
+from ...core.carry.times import added, time_range
 from ...core.carry.ways import WAY_KINDS, Way
 from ...core.script.price import price_for
 from ...core.sizes import Extent, Units
@@ -127,6 +127,7 @@ def step_to_data(carrying: Carrying, number: int, step: Step, units: Units) -> "
     assert carrying.way is not None
     words = words_of(carrying.ground, carrying.way.key, step, units)
     shapes = carrying.ground.shapes
+    until = added(*(one.span for one in (carrying.way.steps or ())[:number]))
     return {
         "number": number,
         "kind": step.kind,
@@ -142,6 +143,7 @@ def step_to_data(carrying: Carrying, number: int, step: Step, units: Units) -> "
         "before": list(words.before),
         "undo": words.undo,
         "time": time_range(step.seconds),
+        "until": time_range(until.seconds),
         "typed": list(words.typed),
         "figures": [figure_to_data(figure) for figure in figures_of(step, shapes[step.disk].sector_bytes)],
     }

@@ -92,6 +92,7 @@ class StepModel(Shape, _From):
     before: list[str]
     undo: str
     time: str
+    until: Annotated[str, Field(description="The time of all steps up to this one, which is no sum of their ends")]
     typed: Annotated[list[str], Field(description="Commands for doing it by hand; SOURCE and TARGET are the disks")]
     figures: list[FigureModel]
 
