@@ -203,6 +203,10 @@ class _Comparison:
                 sizes = (row.name, Size(fs.used_bytes), Size(row.held_bytes))
                 was, is_now = {"used_bytes": row.held_bytes}, {"used_bytes": fs.used_bytes}
                 yield Difference("contents-short", row.number, sizes, was, is_now)
+                return
+        if row.files is not None and fs.files is not None and fs.files < row.files:
+            both = ({"files": row.files}, {"files": fs.files})
+            yield Difference("files-fewer", row.number, (row.name, fs.files, row.files), *both)
 
     def _extent_of(self, row: PlannedRow, fs_bytes: int | None, size: int) -> Iterator[Difference]:
         """File system against partition; one that came along shorter than its partition is as it was."""

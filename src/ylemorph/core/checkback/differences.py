@@ -30,8 +30,8 @@ DifferenceKey = Literal[
     "wrong-size-disk", "source-again", "no-table", "table-kind", "backup-missing", "backup-misplaced", "copies-differ",
     "row-missing", "last-row-missing", "row-unexpected", "start-off", "off-grain", "old-size", "smaller", "larger",
     "grown", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off", "flag-off",
-    "contents-short", "damaged", "dirty", "row-identity-equal", "identity-lost", "row-identity-lost", "code-lost",
-    "code-off", "loader-off", "start-named-off", "copy-named-off", "start-data", "old-mark", "old-contents",
+    "contents-short", "files-fewer", "damaged", "dirty", "row-identity-equal", "identity-lost", "row-identity-lost",
+    "code-lost", "code-off", "loader-off", "start-named-off", "copy-named-off", "start-data", "old-mark", "old-contents",
 ]  # fmt: skip
 DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "wrong-size-disk": DifferenceKind(
@@ -157,6 +157,10 @@ DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     ),
     "contents-short": DifferenceKind(
         "contents-short", "stop", "{0} holds {1}, while {2} went over.", "Compare the folders with the source.", "copy"
+    ),
+    "files-fewer": DifferenceKind(
+        "contents-short", "mind", "{0} holds {1} files and folders, while {2} went over.",
+        "Where nobody used it since, something is missing: compare the folders with the source.", "copy",
     ),
     "damaged": DifferenceKind(
         "state", "stop", "The file system of {0} is {1}.", "Check it, and copy it again if that does not mend it.",

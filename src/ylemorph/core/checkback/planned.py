@@ -37,6 +37,7 @@ class PlannedRow(NamedTuple):
     held_bytes: int | None  # what goes over of it
     uuid: str = ""  # its own on the source's GPT
     names_start: bool = False  # its boot sector names where it stands
+    files: int | None = None  # files and folders that go over
 
     @property
     def name(self) -> str:
@@ -86,7 +87,7 @@ def planned_of(plan: Plan) -> Planned:
                 Extent(entry.first_lba, entry.first_lba + entry.sectors), entry.number, entry.type, entry.flags,
                 row.source_bytes, None if fs is None else fs.size_bytes,
                 row.row.floors.carried_bytes if row.row.floors is not None else row.used_bytes,
-                row.source_uuid, row.number in naming,
+                row.source_uuid, row.number in naming, row.files,
             )
         )  # fmt: skip
     return Planned(

@@ -94,6 +94,14 @@ class PlanRow(NamedTuple):
         return self.row.fs.used_bytes if self.row.fs is not None else None
 
     @property
+    def files(self) -> int | None:
+        """Files and folders that go over; None where they were not counted, or some stay behind."""
+        fs, floors = self.row.fs, self.row.floors
+        if fs is None or self.row.is_made or floors is None or floors.carried_bytes != fs.used_bytes:
+            return None
+        return fs.files
+
+    @property
     def floors(self) -> Floors | None:
         return self.row.floors
 

@@ -116,6 +116,7 @@ class _Row(_In):
     flags: list[Flag] = []
     floor_lines: dict[str, object] | None = None
     source_uuid: str = ""
+    files: Number | None = None
 
 
 class _Signs(_In):
@@ -212,4 +213,5 @@ def _row(row: _Row, place: int, named: frozenset[int]) -> PlannedRow:
         row.number, row.label or str(row.number), row.role, row.kind, row.change,
         Extent(row.first_lba, row.first_lba + row.sectors), row.entry or row.number, row.type or "",
         frozenset(row.flags), row.source_bytes, row.filesystem_bytes, held, row.source_uuid, row.number in named,
+        row.files,
     )  # fmt: skip

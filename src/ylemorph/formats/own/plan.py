@@ -122,6 +122,7 @@ def row_to_data(row: PlanRow) -> "RowModel":
         "floor_lines": _floor_lines(row.floors) if row.floors is not None else None,
         "filesystem_bytes": row.row.fs.size_bytes if row.row.fs is not None else None,
         "source_uuid": row.source_uuid,
+        "files": row.files,
     }
 
 

@@ -80,6 +80,7 @@ class RowModel(Shape):
     floor_lines: FloorLinesModel | None
     filesystem_bytes: Annotated[int | None, Field(description="Of its file system on the source")]
     source_uuid: Annotated[str, Field(description="Its own on the source's GPT, empty where there is none")]
+    files: Annotated[int | None, Field(description="Files and folders that go over, where they were counted")]
 
 
 class EntryModel(Shape):
