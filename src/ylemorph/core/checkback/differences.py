@@ -31,7 +31,8 @@ DifferenceKey = Literal[
     "row-missing", "last-row-missing", "row-unexpected", "start-off", "off-grain", "old-size", "smaller", "larger",
     "grown", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off", "flag-off",
     "contents-short", "files-fewer", "damaged", "dirty", "row-identity-equal", "identity-lost", "row-identity-lost",
-    "code-lost", "code-off", "loader-off", "start-named-off", "copy-named-off", "start-data", "old-mark", "old-contents",
+    "code-lost", "code-off", "loader-off", "start-named-off", "copy-named-off", "start-data", "old-mark",
+    "old-contents",
 ]  # fmt: skip
 DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "wrong-size-disk": DifferenceKind(

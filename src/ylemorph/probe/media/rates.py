@@ -50,7 +50,8 @@ def _places(disk: Disk) -> list[int]:
 
 
 def _rate(medium: Medium, start: int) -> int:
-    os.posix_fadvise(medium.descriptor, start, EACH, os.POSIX_FADV_DONTNEED)
+    if hasattr(os, "posix_fadvise"):  # not every system lets go of what lies in memory
+        os.posix_fadvise(medium.descriptor, start, EACH, os.POSIX_FADV_DONTNEED)
     begin = time.perf_counter()
     for offset in range(start, start + EACH, STEP):
         medium.read(offset, STEP)
