@@ -1,4 +1,5 @@
 import json
+import threading
 
 import pytest
 
@@ -27,7 +28,10 @@ def app(tmp_path):
     (static / "assets").mkdir(parents=True)
     (static / "index.html").write_text("<!doctype html><title>Ylemorph</title>")
     (static / "assets" / "index-abc.js").write_text("1")
-    return create_app(prepare(tmp_path), static=static)
+    yield create_app(prepare(tmp_path), static=static)
+    for thread in threading.enumerate():  # what works on behind an answer needs the folder until it ends
+        if thread.name.startswith(("practice ", "reading ", "fleet ")):
+            thread.join()
 
 
 @pytest.fixture
