@@ -108,9 +108,7 @@ const failed = computed(() => {
         {{ moved === null ? "not known" : size(moved) }} of {{ whole === null ? "not known" : size(whole) }}
       </dd>
       <dt>Time so far</dt>
-      <dd class="fig">
-        {{ now?.until ?? "nothing" }} of {{ steps.steps.at(-1)?.until ?? "nothing" }}
-      </dd>
+      <dd class="fig">{{ now?.until ?? "nothing" }} of {{ steps.steps.at(-1)?.until ?? "nothing" }}</dd>
     </dl>
   </section>
 </template>
