@@ -142,10 +142,13 @@ def _stand_in(key: str) -> StandIn:
 
 
 def _reported(disk: Disk, stand_in: StandIn) -> Disk:
-    """What was read, with what only the disk or its adapter can tell."""
+    """What was read, with what only the disk or its adapter can tell. Its files are stand-ins too and are not counted."""
     return checked(
         replace(
             disk,
+            partitions=tuple(
+                p if p.filesystem is None else p.but(filesystem=p.filesystem.but(files=None)) for p in disk.partitions
+            ),
             model=stand_in.model,
             serial=stand_in.serial,
             link=stand_in.link,
