@@ -191,7 +191,7 @@ def test_many_windows_of_one_browser(workshop, person):
     first.get_by_role("group", name="Fits").get_by_role("button").first.click()
     for page in more:
         pressed = page.get_by_role("group", name="Fits").get_by_role("button").first
-        expect(pressed).to_have_attribute("aria-pressed", "true", timeout=3000)
+        expect(pressed).to_have_attribute("aria-pressed", "true")
 
 
 def test_disks_sent_from_the_customers_machine(workshop, person, tmp_path):

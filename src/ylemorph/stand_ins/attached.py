@@ -142,7 +142,7 @@ def _stand_in(key: str) -> StandIn:
 
 
 def _reported(disk: Disk, stand_in: StandIn) -> Disk:
-    """What was read, with what only the disk or its adapter can tell. Its files are stand-ins too and are not counted."""
+    """What was read, with what only the disk or its adapter can tell. Its files are stand-ins too, and not counted."""
     return checked(
         replace(
             disk,
