@@ -39,9 +39,9 @@ def used(*buckets):
     return disk(2**23, part(1, MiB, 2 * GiB, filesystem=fs(used=sum(usage.used), usage_map=usage)))
 
 
-def measured(device, source, monkeypatch):
-    monkeypatch.setattr(rates.time, "perf_counter", lambda: device.now)
-    return rates.measured(device, source)
+def measured(medium, source, monkeypatch):
+    monkeypatch.setattr(rates.time, "perf_counter", lambda: medium.now)
+    return rates.measured(medium, source)
 
 
 def test_three_places_of_what_is_used(monkeypatch, forgotten):

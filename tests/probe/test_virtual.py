@@ -61,12 +61,11 @@ def test_nothing_is_left_behind(image, tmp_path, monkeypatch):
         assert medium.read(510, 2) == b"\x55\xaa"
         with pytest.raises(YlemorphError), open_medium(tmp_path):
             pass
-        children = subprocess.run(["pgrep", "-P", str(os.getpid()), "qemu-nbd"], capture_output=True, check=False)
-        assert children.stdout
+        process = medium._process
+        assert process.poll() is None
     assert set(os.listdir("/proc/self/fd")) == before
     assert not list((tmp_path / "tmp").iterdir())
-    children = subprocess.run(["pgrep", "-P", str(os.getpid()), "qemu-nbd"], capture_output=True, check=False)
-    assert not children.stdout
+    assert process.poll() is not None
 
 
 @needs_utility
@@ -197,6 +196,23 @@ def test_a_fleet_reads_what_it_can_and_names_the_rest(image, tmp_path, capsys):
     assert {line["machine"] for line in json.loads(text.out)["lines"]} == {"till"}
     with pytest.raises(BadSurvey, match="a QCOW2 image, not a listing; give it to `ylemorph survey"):
         read_any((folder / "till.qcow2").read_bytes()[:4096])
+
+
+@pytest.mark.parametrize("mark", [one for one in CONTAINERS if one.driver], ids=lambda one: one.magic[:8].hex())
+@pytest.mark.parametrize("length", [12, 100, 513, 4096])
+def test_a_mark_with_little_or_nonsense_behind_is_said(tmp_path, mark, length):
+    place = tmp_path / "piece"
+    place.write_bytes((bytes(mark.offset) + mark.magic + b"\xff" * 4096)[:length])
+    with pytest.raises(YlemorphError):
+        survey_path(place)
+
+
+@needs_utility
+def test_where_no_folder_can_be_made_it_is_said(image, tmp_path, monkeypatch):
+    virtual = made(image("disk-mbr-logicals"), tmp_path / "till", "qcow2")
+    monkeypatch.setattr("tempfile.tempdir", str(tmp_path / "nowhere"))
+    with pytest.raises(YlemorphError, match="no room for what reads it"):
+        survey_path(virtual)
 
 
 def test_three_letters_alone_are_no_archive():

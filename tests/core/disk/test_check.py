@@ -77,6 +77,16 @@ def test_absurd_geometry(made, at):
     assert caught.value.at == at
 
 
+def test_rates_and_least_sizes_that_cannot_be():
+    """A rate of nothing would make every time endless."""
+    with pytest.raises(BadSurvey) as caught:
+        checked(Disk(N, read_rates=(5, 0)))
+    assert caught.value.at == "disk.read_rates[1]"
+    assert checked(Disk(N, read_rates=(5, 1))).read_rates == (5, 1)
+    with pytest.raises(BadSurvey, match="more than the partition's"):
+        disk(N, part(1, MiB, GiB, filesystem=fs("btrfs", GiB // 2, least_bytes=GiB + 1)))
+
+
 def test_partitions_stand_in_the_order_of_their_starts():
     made = disk(N, part(2, 2 * GiB, GiB), part(7, MiB, GiB))
     assert [p.number for p in made.partitions] == [7, 2]

@@ -44,14 +44,15 @@ class Rate(NamedTuple):
         return Rate(low, high)
 
 
+SATA = Rate(400 * MB, 550 * MB)
 # An NVMe slot may have one lane or four.
 LINK_RATES: dict[Link, Rate] = {
     "usb2": Rate(35 * MB, 35 * MB),
     "usb3": Rate(400 * MB, 400 * MB),
-    "sata": Rate(400 * MB, 550 * MB),
+    "sata": SATA,
     "nvme": Rate(800 * MB, 3000 * MB),
     "network": Rate(110 * MB, 110 * MB),
-    "unknown": Rate(400 * MB, 550 * MB),  # as the usual one, which is said
+    "unknown": SATA,  # the usual one, which is said
 }
 USUAL_LINK: Link = "sata"
 # A hard disk of a laptop or of a desktop; solid state, which is usual where nobody says; where an image lies, anything

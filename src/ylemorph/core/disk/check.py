@@ -30,6 +30,11 @@ def checked(disk: Disk) -> Disk:
         raise BadSurvey(
             "the disk would be over 2^63 - 1 bytes", at="disk.sectors", mend="check the count and the sector size"
         )
+    if 0 in disk.read_rates:
+        at = f"disk.read_rates[{disk.read_rates.index(0)}]"
+        raise BadSurvey(
+            "a disk gives at least a byte a second", at=at, mend="leave the rates out where they are not known"
+        )
     _check_numbers(disk)
     places = {p.number: i for i, p in enumerate(disk.partitions)}
     for index, partition in enumerate(disk.partitions):
@@ -107,7 +112,7 @@ def _check_partition(disk: Disk, partition: Partition, at: str) -> None:
 
 def _check_filesystem(disk: Disk, partition: Partition, fs: FileSystem, at: str) -> None:
     size = partition.sectors * disk.logical_sector_bytes
-    for name in ("size_bytes", "used_bytes", "last_used_byte", "immovable_end_byte", "allocated_bytes"):
+    for name in ("size_bytes", "used_bytes", "last_used_byte", "immovable_end_byte", "allocated_bytes", "least_bytes"):
         value = getattr(fs, name)
         if value is not None and value > size:
             raise BadSurvey(

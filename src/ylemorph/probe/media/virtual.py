@@ -18,6 +18,7 @@ import time
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
+from threading import Timer
 
 from ...core.disk.containers import (
     DESCRIPTOR_MAGIC,
@@ -27,7 +28,7 @@ from ...core.disk.containers import (
     Container,
     container_of,
 )
-from .medium import CannotRead, Medium
+from .medium import CannotRead, Medium, Unsound, reason_of
 
 UTILITIES = ("qemu-img", "qemu-nbd")
 START_SECONDS = 20  # that the utility may take until it serves
@@ -51,7 +52,11 @@ def as_disk(medium: Medium, beside: OpenBeside) -> Medium:
         raise _refused(medium, container, f"this is {container.name}, not a disk")
     if container.magic == DESCRIPTOR_MAGIC:
         return _described(medium, container, beside)
-    if _rests_on_another(medium, container):
+    try:
+        rests = _rests_on_another(medium, container)
+    except (Unsound, struct.error):
+        raise _refused(medium, container, f"this is {container.name} that is damaged") from None
+    if rests:
         raise _refused(medium, container, f"this is {container.name} that rests on another file")
     if not all(shutil.which(name) for name in UTILITIES):
         raise _refused(
@@ -140,7 +145,14 @@ class Served(Medium):
 
     def __init__(self, medium: Medium, container: Container) -> None:
         self._file = medium
-        self._folder = tempfile.TemporaryDirectory(prefix="ylemorph-")
+        try:
+            self._folder = tempfile.TemporaryDirectory(prefix="ylemorph-")
+        except OSError as error:
+            raise CannotRead(
+                f"there is no room for what reads it ({reason_of(error)})",
+                at=medium.name,
+                mend="make room on this computer",
+            ) from None
         self._served: socket.socket | None = None
         self._process: subprocess.Popen[bytes] | None = None
         try:
@@ -167,15 +179,30 @@ class Served(Medium):
         The formats of which its map names no place are looked after by the utility itself.
         """
         command = [UTILITIES[0], "map", "--output=json", "--image-opts", self._options(container)]
-        mapped = subprocess.run(  # noqa: S603  # fixed words and numbers
-            command, pass_fds=(self._file.descriptor,), capture_output=True, check=True, timeout=MAP_SECONDS
+        mapping = subprocess.Popen(  # noqa: S603  # fixed words and numbers
+            command,
+            pass_fds=(self._file.descriptor,),
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
         )
-        for line in mapped.stdout.splitlines():
-            piece = json.loads(line.strip(b"[], \t"))
-            stop = piece.get("offset", 0) + piece["length"]
-            if piece["data"] and "offset" in piece and stop > self._file.size + MOST_BEHIND:
-                return True
-        return False
+        end = Timer(MAP_SECONDS, mapping.kill)
+        end.start()
+        try:
+            with mapping:
+                assert mapping.stdout is not None
+                # Line by line, since an image may have a million pieces; to the end, so that the utility can end well.
+                cut = sum(self._is_behind(line) for line in mapping.stdout if line.strip(b"[], \t\n"))
+        finally:
+            end.cancel()
+        if mapping.returncode:
+            raise ValueError("it has no map")
+        return cut > 0
+
+    def _is_behind(self, line: bytes) -> bool:
+        piece = json.loads(line.strip(b"[], \t\n"))
+        stop = piece.get("offset", 0) + piece["length"]
+        return bool(piece["data"] and "offset" in piece and stop > self._file.size + MOST_BEHIND)
 
     def _started(self, container: Container) -> "subprocess.Popen[bytes]":
         command = [UTILITIES[1], "--read-only", f"--socket={self._socket}", "--image-opts", self._options(container)]
