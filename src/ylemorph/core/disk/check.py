@@ -32,9 +32,7 @@ def checked(disk: Disk) -> Disk:
         )
     if 0 in disk.read_rates:
         at = f"disk.read_rates[{disk.read_rates.index(0)}]"
-        raise BadSurvey(
-            "a disk gives at least a byte a second", at=at, mend="leave the rates out where they are not known"
-        )
+        raise BadSurvey("a disk gives at least a byte a second", at=at, mend="leave out rates that are not known")
     _check_numbers(disk)
     places = {p.number: i for i, p in enumerate(disk.partitions)}
     for index, partition in enumerate(disk.partitions):

@@ -199,8 +199,8 @@ def _span(one: ByScript, taken: StepTakes) -> Span:
     """What its utilities take where no bytes are carried; else at the rate of both disks, and read back."""
     step, ground = one.step, one.ground
     takes = record_of(step.kind).takes
-    if one.is_left:
-        return step.span
+    if one.is_left:  # it takes a person's time
+        return Span()
     own = within(*FIXED[takes])
     if takes not in ("disk", "carried", "moved"):
         looked = spent(_looked_through(one), ground.path(step.disk)) if takes == "looked at" else Span()
