@@ -109,8 +109,10 @@ def test_killed_at_any_moment_it_goes_on_to_the_same_end(job, tmp_path):
             bench.finished(bench.go("--resume"))
         elif journal.exists():  # cut off before anything was written
             bench.finished(bench.go())
-        else:
+        else:  # ended, perhaps killed while it cleared: what it kept disturbs no later run
             look_at_target(job, bench.made, bench.plan, bench.target, bench.work)
+            sparse(bench.target, job.target * MIB)
+            bench.finished(bench.go())
         assert [file.name for file in bench.room.iterdir()] == []
     assert str(bench.work) not in run("losetup", "--list", "--output", "BACK-FILE")
 
@@ -131,6 +133,28 @@ def test_a_move_that_was_cut_off_goes_on_at_the_block_that_is_not_yet_whole(tmp_
     assert done.returncode == -signal.SIGKILL
     assert list(bench.room.glob("ylemorph-move-*"))
     bench.finished(bench.go("--resume"))
+
+
+def test_what_a_run_left_that_was_killed_while_it_cleared_disturbs_no_later_one(tmp_path):
+    bench = Bench(MOVED, tmp_path / "bench")
+    stopping = tmp_path / "bin"
+    stopping.mkdir()
+    # An rm that takes the journal and then ends the run, before what the steps kept is taken.
+    (stopping / "rm").write_text(
+        '#!/bin/sh\n/bin/rm "$@"\ncase $* in *ylemorph-journal*ylemorph-lock*) kill -9 $PPID ;; esac\n'
+    )
+    (stopping / "rm").chmod(0o755)
+    assert bench.go(path=stopping).returncode == -signal.SIGKILL
+    look_at_target(MOVED, bench.made, bench.plan, bench.target, bench.work)
+    left = next(bench.room.glob("ylemorph-move-*"))
+    other = left.rename(bench.room / "ylemorph-batch-99")  # of a longer plan
+    sparse(bench.target, MOVED.target * MIB)
+    killed_until(bench, "Step 1 of")
+    assert not other.exists()
+    (bench.room / "ylemorph-journal").unlink()
+    sparse(bench.target, MOVED.target * MIB)
+    bench.finished(bench.go())
+    assert list(bench.room.iterdir()) == []
 
 
 def test_disks_that_are_no_longer_those_are_not_gone_on_with(tmp_path):

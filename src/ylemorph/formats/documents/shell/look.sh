@@ -163,6 +163,7 @@ set_out() {
   note begin 0 0 0 "$TITLE" ", \"plan\": \"$PLAN\", \"steps\": $STEPS, \"resumed\": $([ "$resume" = yes ] && echo true || echo false)"
   if [ "$resume" = no ]; then
     NEW_ID=$(new_identity)
+    clear_kept # of a run that was killed while it cleared
     : > "$KEEP/ylemorph-journal"
     remember "plan $PLAN"
     remember "held $(identity "$TARGET")"
@@ -205,13 +206,18 @@ found_json() {
   done
   printf ']'
 }
+# clear_kept: what steps kept for going on, beside the journal
+clear_kept() {
+  rm -f "$KEEP/ylemorph-runs" "$KEEP/ylemorph-raw" "$KEEP/ylemorph-bitmap" "$KEEP/ylemorph-pieces" "$KEEP/ylemorph-batches" "$KEEP"/ylemorph-batch-* \
+    "$KEEP/ylemorph-sums" "$KEEP"/ylemorph-sum-* "$KEEP/ylemorph-loader" "$KEEP"/ylemorph-move-* "$KEEP"/ylemorph-moved-* "$KEEP"/ylemorph-staged*
+}
 # finish STATUS TEXT: the end; what was kept for going on is not needed any more
 finish() {
   number=0
   note end 0 0 "$(($(date +%s) - STARTED))" "$2"
   note found "$TARGET_BYTES" "$TARGET_BYTES" "$(($(date +%s) - STARTED))" "$2" "$(found_json)"
-  rm -f "$KEEP/ylemorph-journal" "$KEEP/ylemorph-lock" "$KEEP/ylemorph-runs" "$KEEP/ylemorph-raw" "$KEEP/ylemorph-bitmap" "$KEEP/ylemorph-pieces" "$KEEP/ylemorph-batches" "$KEEP"/ylemorph-batch-* \
-    "$KEEP/ylemorph-sums" "$KEEP"/ylemorph-sum-* "$KEEP/ylemorph-loader" "$KEEP"/ylemorph-move-* "$KEEP"/ylemorph-moved-* "$KEEP"/ylemorph-staged*
+  rm -f "$KEEP/ylemorph-journal" "$KEEP/ylemorph-lock"
+  clear_kept
   say "$2"
   finished=yes
   exit "$1"
