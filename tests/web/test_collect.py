@@ -3,6 +3,7 @@
 import json
 import os
 import pty
+import re
 import shutil
 import subprocess
 
@@ -39,7 +40,7 @@ def test_the_lines_and_the_scripts(api, job, code):
     for system in SCRIPTS:
         text = api("GET", f"/api/collect/{system}").get_data(as_text=True)
         assert text == script_text(system)
-        assert "@" not in text.split("main()", maxsplit=1)[0].split("$listing", maxsplit=1)[0]
+        assert re.search("@[A-Z]+@", text) is None
 
 
 def test_what_is_sent_arrives_once(api, job, code):
@@ -125,7 +126,8 @@ def test_the_file_for_a_stick_is_read(tmp_path, monkeypatch, api):
     assert ran.returncode == 0, ran.stderr
     written = next(tmp_path.glob("ylemorph-*.json"))
     assert "Drop that file" in ran.stderr
-    assert set(json.loads(written.read_text())) == {"blockdevices"}
+    sent = json.loads(written.read_text())
+    assert "blockdevices" in (sent["lsblk"] if os.getuid() == 0 else sent)  # as root more is asked
 
 
 @needs_lsblk

@@ -6,8 +6,11 @@ import pytest
 
 from tests.make import desk, disk, fs, part, row_of
 from ylemorph.core.carry.carrying import carry_out, outlook, questions_of
+from ylemorph.core.carry.check_lists import lists_of
 from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.row_steps import record_of
 from ylemorph.core.carry.sequence import WAYS
+from ylemorph.core.carry.told import Told
 from ylemorph.core.carry.ways import WAY_KINDS
 from ylemorph.core.disk.model import Health
 from ylemorph.core.disk.roles import BASIC_DATA
@@ -61,6 +64,79 @@ def test_an_impossible_way_says_why_with_its_figure(key, facts, why):
     assert way(made, key).why.startswith(why)
     with pytest.raises(BadOption, match=why[1:20]):
         carry_out(made.ground.plan, made.ground.facts, key)
+
+
+# --- what the running system says ------------------------------------------------------------------------------------
+
+
+def told(**more):
+    """The desk with what its own Windows says of the system row, which stands on 420 GiB."""
+    source = desk()
+    rows = [p.but(filesystem=p.filesystem.but(**more)) if p.number == 3 else p for p in source.partitions]
+    return source.but(partitions=tuple(rows))
+
+
+@pytest.mark.parametrize(("more", "possible"), [(0, True), (MiB, False), (-MiB, True)])
+def test_windows_own_word_binds_its_own_shrink_alone(more, possible):
+    """At exactly what is planned its own shrink does it, a grain above not; from outside nothing changes."""
+    size = next(row.size_bytes for row in planned(desk()).ground.plan.rows if row.number == 3)
+    made = planned(told(told_least_bytes=size + more, told_by="windows", pinning=("pagefile.sys of 8 GiB",)))
+    assert next(row.size_bytes for row in made.ground.plan.rows if row.number == 3) == size
+    assert way(made, "shrink-first").possible is possible
+    assert all(way(made, key).possible for key in ("straight", "through-image"))
+    found = [finding for finding in made.ground.plan.findings if finding.code == "told-least"]
+    assert bool(found) is not possible
+    if found:
+        assert "Windows itself makes Desk (3) no smaller than" in way(made, "shrink-first").why
+        assert "(pagefile.sys of 8 GiB stays where it is)" in found[0].text()
+
+
+def test_the_word_of_another_or_of_a_row_that_does_not_get_smaller_binds_nothing():
+    assert way(planned(told(told_least_bytes=410 * GiB, told_by="resizer")), "shrink-first").key == "shrink-first"
+    made = planned(told(told_least_bytes=410 * GiB, told_by="windows"), "2000")
+    assert way(made, "shrink-first").possible
+    assert all(finding.code != "told-least" for finding in made.ground.plan.findings)
+
+
+@pytest.mark.parametrize(("encryption", "guarded"), [("active", "protection on"), ("paused", "protection paused")])
+def test_an_open_encrypted_row_is_planned_and_the_ways_say_where(encryption, guarded):
+    """Its used space counts; only its own system, or a copier in it, makes it smaller."""
+    plain, made = planned(desk()), planned(told(encryption=encryption))
+    assert [row.size_bytes for row in made.ground.plan.rows] == [row.size_bytes for row in plain.ground.plan.rows]
+    assert "Desk (3) goes into the image encrypted" in way(made, "through-image").why
+    assert not way(made, "through-image").possible
+    assert "by a copier that runs in its own system" in way(made, "straight").why
+    assert way(made, "shrink-first").possible
+    shrinking = [words for words in lists_and_words(made, "shrink-first") if "its protection is paused" in words]
+    assert len(shrinking) == 1
+    found = next(finding for finding in made.ground.plan.findings if finding.code == "encrypted-open")
+    assert guarded in found.text()
+    larger = planned(told(encryption=encryption), "2000")
+    assert way(larger, "through-image").possible
+
+
+def lists_and_words(made, key):
+    """What stands before each step that makes a row smaller, one text a step."""
+    told = [Told(made.ground, key, step, "binary") for step in way(made, key).steps if step.kind == "shrink"]
+    return [" ".join(record_of("shrink").words(one).before) for one in told]
+
+
+@pytest.mark.parametrize(
+    ("said", "fact", "before", "after"),
+    [
+        ("active", "unknown", "Encryption of Desk (3) is paused", True),
+        ("paused", "unknown", "Encryption of Desk (3) is paused", True),
+        ("none", "unknown", "", False),
+        ("unknown", "unknown", "Encryption is paused", False),
+        ("none", "active", "Encryption is paused", True),
+        ("active", "none", "", False),
+    ],
+)
+def test_what_is_ticked_off_of_encryption_follows_the_survey_and_the_person(said, fact, before, after):
+    made = planned(told(encryption=said), facts=ALL.but(encryption=fact))
+    texts = {item.key: item.text for item in lists_of(made.ground, "straight")}
+    assert texts.get("encryption", "").startswith(before)
+    assert ("encryption" in texts, "encryption-again" in texts) == (bool(before), after)
 
 
 def test_a_backup_comes_out_at_its_old_size():

@@ -14,12 +14,16 @@ from ylemorph.core.disk.filesystems import (
     KIND_NAMES,
     ability_of,
     ceiling_bytes,
+    is_estimate,
     least_bytes,
     state_of,
 )
 from ylemorph.core.disk.model import STATES
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.disk.usual_sizes import NOMINAL_GB
+from ylemorph.core.fit.options import Options
+from ylemorph.core.fit.rows import rows_of
+from ylemorph.core.fit.source_rows import look_at
 from ylemorph.core.sizes import MAX_BYTES, GiB, KiB, MiB, TiB
 
 
@@ -118,3 +122,31 @@ def test_the_sizes_that_one_can_buy():
         120, 128, 240, 250, 256, 480, 500, 512, 960, 1000, 1920, 2000, 3840, 4000, 6000, 8000, 10_000, 12_000, 16_000,
         20_000, 24_000,
     )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("filesystem", "least", "estimated"),
+    [
+        (fs("ext4", 10 * GiB, told_least_bytes=12 * GiB, told_by="resizer"), 12 * GiB, False),
+        (fs("ntfs", 10 * GiB, told_least_bytes=12 * GiB, told_by="resizer"), 12 * GiB, False),
+        (fs("btrfs", 10 * GiB, told_least_bytes=12 * GiB, told_by="resizer"), 12 * GiB, False),
+        # What was read itself needs nobody's word; a running Windows' word is no floor.
+        (fs("ntfs", 10 * GiB, last_used_byte=GiB, told_least_bytes=12 * GiB, told_by="resizer"), 0, False),
+        (fs("ntfs", 10 * GiB, told_least_bytes=12 * GiB, told_by="windows"), 0, False),
+        (fs("btrfs", GiB, allocated_bytes=3 * GiB, told_least_bytes=12 * GiB, told_by="resizer"), 4 * GiB, False),
+        (fs("btrfs", 10 * GiB), 12 * GiB, True),
+        (fs("btrfs", 10 * GiB, told_least_bytes=9 * GiB), 12 * GiB, True),
+    ],
+)
+def test_who_says_how_small_it_can_be(filesystem, least, estimated):
+    assert least_bytes(filesystem, 100 * GiB) == least
+    assert is_estimate(filesystem) is estimated
+
+
+def test_the_resizers_word_is_the_hard_floor():
+    row = (100 * GiB, BASIC_DATA, fs("ntfs", GiB, told_least_bytes=30 * GiB + 1, told_by="resizer"), {"role": "data"})
+    source = row_of(row, label_gb=250)
+    (row,) = rows_of(source, "gpt", Options())[0]
+    assert (row.floors.hard, row.floors.binding) == (30 * 1024 + 1, "minimum")
+    (look,) = look_at(source, Options())
+    assert look.sentence().endswith("Its own resizer says 30 GiB.")

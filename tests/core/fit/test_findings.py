@@ -114,6 +114,12 @@ CASES = {
         {},
     ),
     "past-new-end-unknown": (desk(), T480, {}),
+    "encrypted-open": (row_of((GiB, BASIC_DATA, fs("ntfs", MiB, encryption="paused"))), T480, {}),
+    "told-least": (
+        row_of((900 * GiB, BASIC_DATA, fs(used=GiB, told_least_bytes=600 * GiB, told_by="windows"), {"role": "data"})),
+        T480,
+        {},
+    ),
     "encrypted": (row_of((GiB, BASIC_DATA, fs("bitlocker"))), T480, {}),
     "held-by-kind": (row_of((GiB, BASIC_DATA, fs("exfat", MiB))), T480, {}),
     "grow-only": (row_of((GiB, BASIC_DATA, fs("xfs", MiB), {"role": "data"})), T480, {}),

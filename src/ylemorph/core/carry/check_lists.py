@@ -62,6 +62,11 @@ class _Job(NamedTuple):
         return self.is_windows or any(row.kind in ("bitlocker", "luks") for row in self.ground.plan.rows)
 
     @property
+    def of_sealed(self) -> str:
+        names = " and ".join(load.name for load in self.ground.sealed)
+        return f" of {names}" if names else ""
+
+    @property
     def mode(self) -> str:
         """As it was said, else as the source starts where the table is kept, else as such a table usually does."""
         plan = self.ground.plan
@@ -106,8 +111,8 @@ LINES: tuple[_Line, ...] = (
     ),
     _Line(
         "encryption", "before",
-        _always("Encryption is paused, and the recovery key is written down"),
-        lambda job: job.may_be_encrypted and job.ground.facts.encryption != "none",
+        lambda job: f"Encryption{job.of_sealed} is paused, and the recovery key is written down",
+        lambda job: job.may_be_encrypted and job.ground.encryption != "none",
     ),
     _Line("programs", "before", _always("Programs are closed, and nothing else uses the disks")),
     _Line("mains", "before", _always("The computer runs on mains, and does not go to sleep")),
@@ -139,7 +144,8 @@ LINES: tuple[_Line, ...] = (
     _Line("sizes", "after", _always("Sizes, free space and places are as planned")),
     _Line(
         "encryption-again", "after",
-        _always("Encryption is on again"), lambda job: job.may_be_encrypted and job.ground.facts.encryption == "paused",
+        _always("Encryption is on again"),
+        lambda job: job.may_be_encrypted and job.ground.encryption in ("paused", "active"),
     ),
     _Line("activation", "after", _always("The system is still activated"), lambda job: job.is_windows),
     _Line(

@@ -3,12 +3,11 @@
 from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
-from ..disk.model import HealthState, Link
+from ..disk.model import Encryption, HealthState, Link
 from ..errors import BadOption
 from ..fit.options import OptionKind, kinds_of, option
 
 YesNo = Literal["unknown", "yes", "no"]
-Encryption = Literal["unknown", "none", "paused", "active"]
 Medium = Literal["unknown", "hard disk", "solid state"]
 Slot = Literal["unknown", "3.5-inch SATA", "2.5-inch SATA", "m.2 SATA", "m.2 NVMe"]
 
@@ -117,7 +116,7 @@ class Facts:
         "Is the source encrypted by its system?",
         choices=get_args(Encryption),
         set_words="Encryption: {}",
-        unset_words="Not known whether the source is encrypted",
+        unset_words="Encryption as the survey says",
     )
     health: HealthState = option(
         "unknown",

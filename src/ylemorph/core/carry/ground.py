@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
-from ..disk.model import HealthState
+from ..disk.filesystems import is_sealed
+from ..disk.model import Encryption, HealthState
 from ..disk.tables import usable_range
 from ..fit.compare import carried_bytes_of, packed_bytes_of
 from ..fit.plan import Plan, PlanRow
@@ -28,6 +29,14 @@ class Load(NamedTuple):
     @property
     def number(self) -> int:
         return self.hold.row
+
+    @property
+    def name(self) -> str:
+        return self.row.row.name_and_number
+
+    @property
+    def gets_smaller(self) -> bool:
+        return self.goal.length < self.hold.extent.length
 
     @property
     def files(self) -> int | None:
@@ -112,6 +121,20 @@ class Ground:
         """As a person said, else as the disk says of itself."""
         own = self.plan.source.health
         return self.facts.health if self.facts.health != "unknown" else own.state if own else "unknown"
+
+    @cached_property
+    def sealed(self) -> tuple[Load, ...]:
+        """Rows that are encrypted and open in their own system."""
+        return tuple([load for load in self.loads if is_sealed(load.row.row.fs)])
+
+    @cached_property
+    def encryption(self) -> Encryption:
+        """As a person said, else as the source's own system says."""
+        if self.facts.encryption != "unknown":
+            return self.facts.encryption
+        said = {load.row.row.fs.encryption for load in self.loads if load.row.row.fs is not None}
+        order: tuple[Encryption, ...] = ("active", "paused", "none")
+        return next((word for word in order if word in said), "unknown")
 
     @cached_property
     def whole_image(self) -> bool:

@@ -69,7 +69,7 @@ def _shrink_words(told: Told) -> Words:
         first = "; how much must be packed first is not known"
     else:
         first = f"; {format_size(packed, told.units)} past the new end are packed first" if packed else ""
-    before = ["Its file system was checked and is clean", *told.lighter, *told.immovable]
+    before = ["Its file system was checked and is clean", *told.lighter, *told.immovable, *told.sealed]
     if told.step.disk == "source":
         before.insert(0, "The backup is there and can be read")
         undo = f"{told.row} can be made larger again; the packing is lost time, not data"
@@ -101,7 +101,7 @@ SHRINK = StepRecord(
 def _grow_words(told: Told) -> Words:
     return Words(
         f"Make {told.row} larger {told.there}, {told.sizes}",
-        ("The space behind it is free",),
+        ("The space behind it is free", *told.sealed),
         "It can be made smaller again, which takes longer",
     )
 

@@ -79,6 +79,12 @@ class Told(NamedTuple):
         return (f"{format_size(used - floors.carried_bytes, self.units)} that stay behind are taken out of it",)
 
     @property
+    def sealed(self) -> tuple[str, ...]:
+        if any(load.number == self.step.row for load in self.ground.sealed):
+            return ("It is encrypted: its protection is paused, and this is done in the system that runs from it",)
+        return ()
+
+    @property
     def immovable(self) -> tuple[str, ...]:
         if self.step.row in self.ground.plan.options.cleared:
             return ("What cannot be moved is cleared: page file and hibernation off, restore points gone",)

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import NamedTuple
 
-from ..disk.filesystems import BLOCKING
+from ..disk.filesystems import BLOCKING, is_sealed, told_least
 from ..errors import BadOption
 from ..plain import sentence_case
 from ..sizes import Units, format_size, known_sum
@@ -119,21 +119,37 @@ def _clean(ground: Ground, _units: Units) -> str:
     for load in ground.loads:
         fs = load.row.row.fs
         if fs is not None and fs.state in BLOCKING and fs.state != "locked":
-            return f"{load.row.row.name_and_number} is {fs.state}: {BLOCKING[fs.state]}"
+            return f"{load.name} is {fs.state}: {BLOCKING[fs.state]}"
     return ""
 
 
 def _no_system(ground: Ground, units: Units) -> str:
     for load in ground.loads:
         if load.row.role in ("system", "start"):
-            return f"{load.row.row.name_and_number} goes over, and copied files alone do not start a machine"
+            return f"{load.name} goes over, and copied files alone do not start a machine"
     return _common(ground, units)
 
 
 def _smaller_refused(ground: Ground, units: Units) -> str:
     if ground.health == "worn":
         return "the source is worn: making it smaller there would wear it further"
+    for load in ground.loads:
+        told, planned = told_least(load.row.row.fs), load.short.length * ground.sector
+        if told is not None and load.gets_smaller and planned < told:
+            least, wanted = format_size(told, units), format_size(planned, units)
+            return f"Windows itself makes {load.name} no smaller than {least}, and {wanted} is planned"
     return _common(ground, units)
+
+
+def _sealed_in_image(ground: Ground, _units: Units) -> str:
+    names = _sealed(ground)
+    return f"{names} goes into the image encrypted, and cannot be made smaller there" if names else ""
+
+
+def _sealed(ground: Ground) -> str:
+    """Rows that get smaller and are encrypted, open in their own system alone."""
+    names = [load.name for load in ground.loads if load.gets_smaller and is_sealed(load.row.row.fs)]
+    return " and ".join(names)
 
 
 def _backup_comes_out(ground: Ground, units: Units) -> str:
@@ -165,7 +181,9 @@ def _extend(ground: Ground, units: Units) -> str:
 
 def _straight_suits(ground: Ground, _units: Units) -> str:
     smaller = any(step.to and step.source and step.to.length < step.source.length for step in build.straight(ground))
-    return f"copied {'and made smaller ' if smaller else ''}in one go, and the source is only read"
+    sealed = _sealed(ground)
+    by = f"; {sealed} by a copier that runs in its own system, and arrives not encrypted" if sealed else ""
+    return f"copied {'and made smaller ' if smaller else ''}in one go, and the source is only read{by}"
 
 
 def _image_suits(ground: Ground, _units: Units) -> str:
@@ -203,7 +221,7 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         "Read into an image, made smaller there, written to the target.",
         build.through_image,
         (ROOM,),
-        _text(""),
+        _sealed_in_image,
         _image_suits,
         "Twice the copying; the image must be kept until the target is checked.",
         _text("nothing"),

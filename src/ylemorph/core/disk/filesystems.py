@@ -102,8 +102,11 @@ def least_bytes(fs: FileSystem, size: int, lightened: int = 0) -> int:
     """The least that the usual resizer makes of it (rule 5.3), in a partition of ``size`` bytes with ``lightened``
     bytes of files gone; 0 where the kind has no minimum of its own, or nothing is known of it.
 
-    Where the file system was not read itself (rule 5.1b) this is an estimate from its usual layout.
+    Where the file system was not read itself (rule 5.1b) it is what its resizer said on the machine that has it, else
+    an estimate from its usual layout. Its resizer's word knows of no files that go, so lightening does not lower it.
     """
+    if fs.told_by == "resizer" and fs.told_least_bytes is not None and not was_read(fs):
+        return fs.told_least_bytes
     least = _LEAST.get(fs.kind)
     return least(fs, size, lightened) if least else 0
 
@@ -113,9 +116,25 @@ def shed_bytes(fs: FileSystem, lightened: int = 0) -> int:
     return shed_ext_bytes(fs.ext, lightened) if fs.ext is not None else 0
 
 
+def was_read(fs: FileSystem) -> bool:
+    """Whether its least size follows from its own structures."""
+    read = fs.ext if fs.kind in EXT_KINDS else fs.allocated_bytes if fs.kind == "btrfs" else fs.last_used_byte
+    return read is not None
+
+
 def is_estimate(fs: FileSystem) -> bool:
-    """Whether the least size is worked out from a usual layout, since the file system was not read itself."""
-    return (fs.kind in EXT_KINDS and fs.ext is None) or (fs.kind == "btrfs" and fs.allocated_bytes is None)
+    """Whether the least size is worked out from a usual layout, since nothing that knows it was asked."""
+    return (fs.kind in EXT_KINDS or fs.kind == "btrfs") and not was_read(fs) and fs.told_by != "resizer"
+
+
+def told_least(fs: FileSystem | None) -> int | None:
+    """How small the running Windows makes it by itself, in bytes; a resizer from outside may go further."""
+    return fs.told_least_bytes if fs is not None and fs.told_by == "windows" else None
+
+
+def is_sealed(fs: FileSystem | None) -> bool:
+    """Whether its bytes on the disk are encrypted although it is open: only the system that runs from it reads them."""
+    return fs is not None and fs.encryption in ("paused", "active")
 
 
 def _least_fat(fs: FileSystem, _size: int, _lightened: int) -> int:

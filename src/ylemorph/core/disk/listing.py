@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 from ..errors import BadSurvey
 from ..sizes import format_size
 from .check import checked
-from .filesystems import ABILITIES
+from .filesystems import ABILITIES, is_sealed
 from .model import MOST_NUMBER, Disk, FileSystem, Partition, Survey, known
 from .roles import ROLE_BY_TYPE
 from .usual_sizes import smallest_holding
@@ -183,7 +183,10 @@ def _merged(partition: Partition, other: Partition | None, conflicts: list[str])
 
 
 # Facts of a file system that two listings can state: the field, what it is called.
-_FACTS = (("kind", "file system"), ("label", "label"), ("used_bytes", "used space"), ("state", "state"))
+_FACTS = (
+    ("kind", "file system"), ("label", "label"), ("used_bytes", "used space"), ("state", "state"),
+    ("told_least_bytes", "least size that its system gives"), ("encryption", "encryption"),
+)  # fmt: skip
 # Figures that go with one figure of used space and contradict another.
 _WITH_USED = ("usage_map", "used_kind", "ext", "allocated_bytes")
 
@@ -193,6 +196,9 @@ def _merged_filesystem(
 ) -> FileSystem | None:
     if a is None or b is None:
         return a or b
+    opened = next((fs for fs, other in ((a, b), (b, a)) if is_sealed(fs) and other.kind == "bitlocker"), None)
+    if opened is not None:
+        return opened  # one volume: read from outside it is locked, listed by its own system it is open
     changes = {f.name: _either(getattr(a, f.name), getattr(b, f.name)) for f in fields(FileSystem)}
     for field, words in _FACTS:
         one, two = getattr(a, field), getattr(b, field)

@@ -25,6 +25,10 @@ HealthState = Literal["good", "worn", "failing", "unknown"]
 # Where a figure of used space comes from (rule 5.1b): counted in the file system's own structures; as the mounted
 # system counts it; typed by a person.
 UsedKind = Literal["counted", "mounted", "typed", "unknown"]
+# Who says how small a file system can be made: the running Windows of its own shrink, or the resizer's own estimate.
+ToldBy = Literal["windows", "resizer", "unknown"]
+# Whether the bytes on the disk are encrypted by the system that runs from it, and whether it guards them now.
+Encryption = Literal["unknown", "none", "paused", "active"]
 ROLES: tuple[Role, ...] = get_args(Role)
 STATES: tuple[State, ...] = get_args(State)
 
@@ -118,7 +122,9 @@ class FileSystem:
     they stand (btrfs). ``files``: files and folders, as its records in use tell. ``named_start_lba``: where the
     volume starts as its boot sector says, and as that sector's copy says. ``fallback_loader``: whether firmware that
     knows nothing of this disk finds a loader in it (rule 14.2). ``start_data``: what a Windows' start data in it name,
-    nothing where there are none or they cannot be read.
+    nothing where there are none or they cannot be read. ``told_least_bytes``: how small ``told_by`` says that it can be
+    made; ``pinning``: files that its system keeps where they are. ``encryption``: of one that is open, so that what it
+    holds is known although its bytes on the disk cannot be read.
     """
 
     kind: Kind
@@ -146,6 +152,10 @@ class FileSystem:
     copy_named_start_lba: int | None = fact(None, later=True)
     fallback_loader: bool | None = fact(None, later=True)
     start_data: tuple[NamedPlace, ...] = fact((), most=1000, later=True)
+    told_least_bytes: Bytes | None = fact(None, later=True)
+    told_by: ToldBy = fact("unknown", later=True)
+    pinning: tuple[str, ...] = fact((), most=100, later=True)
+    encryption: Encryption = fact("unknown", later=True)
 
     def but(self, **changes: Any) -> "FileSystem":
         return replace(self, **changes)

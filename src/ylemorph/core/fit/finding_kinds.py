@@ -15,12 +15,12 @@ FindingCode = Literal[
     "table-first-copy-damaged", "table-copies-differ", "table-hybrid", "table-chain-broken", "partition-cut-off",
     "array-member", "partitions-overlap", "table-backup-missing", "table-backup-misplaced", "table-without-guard",
     "start-left-behind", "system-left-behind", "no-start-row", "firmware-asked", "start-data", "start-moved",
-    "start-loader", "identity-kept", "identity-new", "system-unclear", "used-unknown",
-    "not-resizable-now", "unreachable", "free-space-cut-off", "row-tight", "nearly-full", "table-lost",
-    "few-sectors-short", "identity-equal", "start-fallback", "past-new-end", "past-new-end-unknown", "counts-differ",
-    "backup-boot-missing", "resizer-refuses-clusters", "resizer-refuses-stable-inodes", "encrypted", "row-left-behind",
-    "recovery-left-behind", "fat-limit", "grows-for-nothing", "held-by-kind", "grow-only", "misaligned",
-    "swap-made-new", "space-left-over", "data-only",
+    "start-loader", "identity-kept", "identity-new", "system-unclear", "used-unknown", "not-resizable-now",
+    "unreachable", "free-space-cut-off", "row-tight", "nearly-full", "table-lost", "few-sectors-short",
+    "identity-equal", "start-fallback", "past-new-end", "past-new-end-unknown", "counts-differ", "backup-boot-missing",
+    "resizer-refuses-clusters", "resizer-refuses-stable-inodes", "encrypted", "encrypted-open", "told-least",
+    "row-left-behind", "recovery-left-behind", "fat-limit", "grows-for-nothing", "held-by-kind", "grow-only",
+    "misaligned", "swap-made-new", "space-left-over", "data-only",
 ]  # fmt: skip
 LEVELS: tuple[Level, ...] = ("stop", "mind", "note")
 
@@ -251,6 +251,18 @@ FINDINGS: dict[FindingCode, FindingKind] = {
         "mind",
         "{0} promises that its inodes never move, so the usual resizer does not make it smaller than {1}.",
         "Copy its files to a new file system if it must be smaller.",
+    ),
+    "encrypted-open": FindingKind(
+        "mind",
+        "{0} is encrypted by the system that runs from it, and open there ({1}); from outside it is only copied whole.",
+        "Pause the protection before the clone and write the recovery key down. What makes it smaller runs in that "
+        "system: Shrink first, or a copier that is started there.",
+    ),
+    "told-least": FindingKind(
+        "mind",
+        "{0} is planned at {1}, and the running Windows makes it no smaller than {2}{3}.",
+        "Shrink first ends at that size. A way that makes it smaller from outside goes further; or switch page file, "
+        "hibernation and restore points off there and list the disk again.",
     ),
     "encrypted": FindingKind(
         "mind", "{0} is encrypted ({1}) and goes over sector by sector.", "Pause or remove the encryption to resize it."

@@ -4,7 +4,7 @@ from collections.abc import Collection, Iterator
 from typing import Literal
 
 from ..disk.compare import confirmation, confirms, is_few_short, same_disk
-from ..disk.filesystems import BLOCKING, KIND_NAMES, MOST_BYTES, kind_of, state_of
+from ..disk.filesystems import BLOCKING, KIND_NAMES, MOST_BYTES, is_sealed, kind_of, state_of, told_least
 from ..disk.model import Disk, FileSystemNote, HealthState, Role, TableNote
 from ..disk.roles import BIOS_BOOT, EFI_SYSTEM, WINDOWS_KINDS
 from ..disk.starting import EFI_TYPES, starting_of
@@ -243,6 +243,9 @@ def _about_row(row: Row) -> Iterator[Finding]:
         yield Finding("not-resizable-now", row.number, (row, state, Size(row.source_bytes), BLOCKING[state]))
     elif row.used_unknown and (row.ability.smaller or row.ability.larger):
         yield Finding("used-unknown", row.number, (row, Size(row.source_bytes)))
+    elif row.fs is not None and is_sealed(row.fs):
+        guarded = "protection paused" if row.fs.encryption == "paused" else "protection on"
+        yield Finding("encrypted-open", row.number, (row, guarded))
     elif kind in ("bitlocker", "luks"):
         yield Finding("encrypted", row.number, (row, KIND_NAMES[kind]))
     elif not row.ability.larger and row.role in ("system", "data"):
@@ -272,6 +275,7 @@ def _about_sizes(source: Disk, layout: Layout) -> Iterator[Finding]:
             yield Finding("nearly-full", row.number, (row, Size(size - floors.carried_bytes), Size(size)))
         if grains < row.base:
             yield from _about_packing(row, size)
+            yield from _about_told(row, size)
 
 
 def _about_limits(row: Row, grains: int, size: int) -> Iterator[Finding]:
@@ -292,6 +296,14 @@ def _about_packing(row: Row, size: int) -> Iterator[Finding]:
         yield Finding("past-new-end-unknown", row.number, (row,))
     elif past > 0:
         yield Finding("past-new-end", row.number, (row, Size(past)))
+
+
+def _about_told(row: Row, size: int) -> Iterator[Finding]:
+    """A running Windows' own word on how small it makes a row (rule 5.3b)."""
+    told = told_least(row.fs)
+    if row.fs is not None and told is not None and size < told:
+        pinned = f" ({', '.join(row.fs.pinning)} stays where it is)" if row.fs.pinning else ""
+        yield Finding("told-least", row.number, (row, Size(size), Size(told), pinned))
 
 
 def _about_free_space(layout: Layout) -> Iterator[Finding]:

@@ -191,7 +191,7 @@ def floors_for(
             lightened += sum([item.bytes for item in fs.lightened])
         if partition.number not in options.cleared:
             immovable = fs.immovable_end_byte or 0
-        if fs.kind in HAS_LEAST:
+        if fs.kind in HAS_LEAST or fs.told_by == "resizer":
             minimum, shed = least_bytes(fs, source_bytes, lightened), shed_bytes(fs, lightened)
         carried -= lightened
     return floors_of(

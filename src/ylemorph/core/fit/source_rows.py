@@ -28,8 +28,19 @@ class RowLook(NamedTuple):
         if self.row.fs is not None and is_estimate(self.row.fs):
             least = f"about {least}"
         if self.row.floors is not None and self.row.floors.binding == "immovable":
-            return f"It cannot go under {least}: something that cannot be moved ends there."
-        return self._chunks(units) + self._with_past(least, units)
+            return f"It cannot go under {least}: something that cannot be moved ends there." + self._told(units)
+        return self._chunks(units) + self._with_past(least, units) + self._told(units)
+
+    def _told(self, units: Units) -> str:
+        """What the running system itself says, where it was asked."""
+        fs = self.row.fs
+        if fs is None or fs.told_least_bytes is None:
+            return ""
+        least = format_size(fs.told_least_bytes, units)
+        if fs.told_by == "windows":
+            pinned = f"; {', '.join(fs.pinning)} stays where it is" if fs.pinning else ""
+            return f" Windows itself makes it no smaller than {least}{pinned}."
+        return f" Its own resizer says {least}."
 
     def _chunks(self, units: Units) -> str:
         """btrfs: what files use says little, what is given to chunks counts."""

@@ -10,7 +10,7 @@ from typing import Literal, NamedTuple
 
 from ..carry.ground import Ground, Load
 from ..carry.sequence import Step, WayKey
-from ..disk.filesystems import EXT_KINDS, KIND_NAMES
+from ..disk.filesystems import EXT_KINDS, KIND_NAMES, is_sealed
 from ..sizes import MiB, format_size
 
 Family = Literal["ext", "ntfs", "other"]  # by what resizes it
@@ -20,6 +20,8 @@ ENDS_BYTES = 2 * MiB
 
 def family_of(load: Load) -> Family:
     kind = load.row.kind
+    if is_sealed(load.row.row.fs):
+        return "other"  # what stands on the disk is encrypted
     return "ext" if kind in EXT_KINDS else "ntfs" if kind == "ntfs" else "other"
 
 
@@ -67,7 +69,7 @@ class ByScript(NamedTuple):
         if self.step.kind in ("grow", "check"):
             return True
         smaller = self.step.kind in ("copy", "shrink")
-        return smaller and self.load.goal.length < self.load.hold.extent.length
+        return smaller and self.load.gets_smaller
 
     @property
     def fits_there(self) -> bool:
@@ -92,9 +94,11 @@ def gaps_of(ground: Ground) -> Iterator[tuple[int, str]]:
         row = load.row
         if load.hold.fixed or family_of(load) != "other":
             continue
-        kind, name = KIND_NAMES[row.kind], row.row.name_and_number
+        kind, name = KIND_NAMES[row.kind], load.name
+        if is_sealed(row.row.fs):
+            kind = f"encrypted {kind}"
         size = format_size(row.size_bytes or 0)
-        if load.goal.length < load.hold.extent.length:
+        if load.gets_smaller:
             yield (
                 load.number,
                 f"{name}: {kind} cannot be made smaller here; its place of {size} stays empty for its files.",

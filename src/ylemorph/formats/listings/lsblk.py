@@ -1,11 +1,11 @@
 """What ``lsblk --json --bytes --output-all`` (util-linux) writes: every attached disk, used space where mounted."""
 
 from collections.abc import Iterator, Mapping
-from typing import Any
+from typing import Any, NamedTuple
 
 from ...core.disk.filesystems import EXT_KINDS
 from ...core.disk.listing import Listed, Unreadable, complete_listing
-from ...core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Kind, Link, Partition, Role
+from ...core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Health, Kind, Link, Partition, Role
 from ...core.disk.roles import LINUX_DATA
 from ...core.errors import BadSurvey
 from ...core.sizes import MAX_BYTES, Bytes
@@ -22,7 +22,15 @@ FIXED_UNIT = 512  # starts are counted in this unit whatever the disk's sectors 
 FLAG_BITS: tuple[tuple[int, Flag], ...] = ((0, "required"), (62, "hidden"), (63, "no-auto"))
 
 
-def read_lsblk(data: Mapping[str, Any], beside: Blocks) -> tuple[Listed | Unreadable, ...]:
+class Beside(NamedTuple):
+    """What other utilities say, by the device's path: in lsblk's words, least sizes, the health of disks."""
+
+    blocks: Blocks
+    leasts: Mapping[str, Any]
+    healths: Mapping[str, Health]
+
+
+def read_lsblk(data: Mapping[str, Any], beside: Beside) -> tuple[Listed | Unreadable, ...]:
     """All disks of the listing, each by itself; ``beside`` fills in what it leaves open.
 
     Raises BadSurvey where sizes are rounded or the columns are missing.
@@ -35,7 +43,7 @@ def read_lsblk(data: Mapping[str, Any], beside: Blocks) -> tuple[Listed | Unread
         at = f"blockdevices[{index}]"
         if isinstance(device, Mapping) and _is_disk(device):
             try:
-                found.append(_disk(filled(device, beside), at))
+                found.append(_disk(filled(device, beside.blocks), at, beside))
             except BadSurvey as error:
                 place = error.at if error.at.startswith(at) else at
                 name = _text(device.get("path")) or _text(device.get("name"))
@@ -48,7 +56,7 @@ def _is_disk(device: Mapping[str, Any]) -> bool:
     return (kind == "disk" or (kind == "loop" and bool(device.get("children")))) and device.get("size") not in (0, "0")
 
 
-def _disk(device: Mapping[str, Any], at: str) -> Listed:
+def _disk(device: Mapping[str, Any], at: str, beside: Beside) -> Listed:
     size = _bytes(device, "size", at)
     sector = _whole(device.get("log-sec")) or 512
     children = list(_partitions(device))
@@ -70,10 +78,11 @@ def _disk(device: Mapping[str, Any], at: str) -> Listed:
         table="none" if not style else "gpt" if style == "gpt" else "mbr",
         table_id=_text(device.get("ptuuid")).upper() if style == "gpt" else _mbr_id(_text(device.get("ptuuid"))),
         partitions=tuple(
-            _partition(child, f"{at}.children[{i}]", sector, i + 1, gpt=style == "gpt")
+            _partition(child, f"{at}.children[{i}]", sector, i + 1, beside, gpt=style == "gpt")
             for i, child in enumerate(children)
         ),
-        filesystem=_filesystem(device, at, size or 0) if not style else None,
+        filesystem=_filesystem(device, at, size or 0, beside) if not style else None,
+        health=beside.healths.get(_path(device)),
     )
     name = _text(device.get("path")) or _text(device.get("name"))
     found = complete_listing(name, made)
@@ -111,7 +120,7 @@ def _partitions(device: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
             yield child
 
 
-def _partition(child: Mapping[str, Any], at: str, sector: int, place: int, *, gpt: bool) -> Partition:
+def _partition(child: Mapping[str, Any], at: str, sector: int, place: int, beside: Beside, *, gpt: bool) -> Partition:
     start, size = _whole(child.get("start")), _bytes(child, "size", at)
     if start is None or size is None:
         raise BadSurvey("its start is missing", at=f"{at}.start", mend=f"run {COMMAND}")
@@ -131,18 +140,19 @@ def _partition(child: Mapping[str, Any], at: str, sector: int, place: int, *, gp
         name=_text(child.get("partlabel")),
         flags=frozenset(flags),
         role=role,
-        filesystem=_filesystem(child, at, size),
+        filesystem=_filesystem(child, at, size, beside),
         uuid=_text(child.get("partuuid")).upper() if gpt else "",
     )
 
 
-def _filesystem(device: Mapping[str, Any], at: str, size: int) -> FileSystem | None:
+def _filesystem(device: Mapping[str, Any], at: str, size: int, beside: Beside) -> FileSystem | None:
     word = _text(device.get("fstype"))
     if not word:
         return None
     version = _text(device.get("fsver"))
     kind = kind_from_word(version if word == "vfat" and version else word) or "unknown"
-    used = _used(device, at, kind, size)
+    used, least = _used(device, at, kind, size), _whole(beside.leasts.get(_path(device)))
+    told = least is not None and 0 < least <= size
     return FileSystem(
         kind=kind,
         label=_text(device.get("label")),
@@ -151,6 +161,8 @@ def _filesystem(device: Mapping[str, Any], at: str, size: int) -> FileSystem | N
         used_kind="unknown" if used is None else "mounted",
         state="locked" if kind in ("luks", "bitlocker") else "unknown",
         detail=word if kind == "unknown" else "",
+        told_least_bytes=Bytes(least) if least is not None and told else None,
+        told_by="resizer" if told else "unknown",
     )
 
 
@@ -166,6 +178,10 @@ def _used(device: Mapping[str, Any], at: str, kind: Kind, size: int) -> Bytes | 
     if kind in EXT_KINDS and whole is not None and used <= whole <= size:
         return Bytes(size - (whole - used))
     return used
+
+
+def _path(device: Mapping[str, Any]) -> str:
+    return _text(device.get("path")) or f"/dev/{_text(device.get('name'))}"
 
 
 def _mounts(child: Mapping[str, Any]) -> list[Any]:

@@ -12,8 +12,9 @@ from ...core.errors import BadSurvey
 from ..own.survey_data import FORMAT, MAX_FILE_BYTES
 from . import lsblk, powershell, smart
 from .blkid import Blocks, apart
+from .collected import is_collected, read_collected
 from .csv_rows import looks_like_rows, read_rows
-from .lsblk import read_lsblk
+from .lsblk import Beside, read_lsblk
 from .parted import is_parted, read_parted
 from .powershell import is_powershell, read_powershell
 from .sfdisk_read import looks_like_dump, read_dump, read_json
@@ -66,8 +67,14 @@ def _own(given: Given) -> list[Listed]:
 # In the order in which they are tried.
 LISTINGS = (
     Listing(
-        "lsblk listing", "lsblk --json", _has("blockdevices"), lambda given: read_lsblk(given.data or {}, given.beside),
+        "lsblk listing", "lsblk --json", _has("blockdevices"),
+        lambda given: read_lsblk(given.data or {}, Beside(given.beside, {}, {})),
         "Linux, in a terminal", lsblk.COMMAND,
+    ),
+    Listing(
+        "listing that was collected", "what the collecting script wrote",
+        lambda given: given.data is not None and is_collected(given.data),
+        lambda given: read_collected(given.data or {}, given.beside),
     ),
     Listing(
         "sfdisk table", "sfdisk --json", _has("partitiontable"), lambda given: [read_json(given.data or {})],

@@ -44,7 +44,7 @@ def read_smart(data: Mapping[str, Any]) -> Listed:
         serial=_text(data, "serial_number"),
         link=_link(device, data),
         rotational=None if turns is None else turns > 0,
-        health=_health(data),
+        health=health_of(data),
     )
     found = complete_listing(_text(device, "name") or made.model, made)
     return found._replace(missing=(*found.missing, CONTENTS))
@@ -59,7 +59,8 @@ def _link(device: Mapping[str, Any], data: Mapping[str, Any]) -> Link:
     return "sata" if "sata_version" in data else "unknown"
 
 
-def _health(data: Mapping[str, Any]) -> Health:
+def health_of(data: Mapping[str, Any]) -> Health:
+    """What the disk's own figures say."""
     log = _object(data, "nvme_smart_health_information_log")
     attributes = {
         number: row
