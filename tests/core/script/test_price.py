@@ -11,7 +11,7 @@ from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
-from ylemorph.core.script.by_script import again_from, by_script, gaps_of
+from ylemorph.core.script.by_script import again_from, by_script, family_of, gaps_of
 from ylemorph.core.script.price import FIXED, _span, _taken, price_for, price_of, whole_room
 from ylemorph.core.sizes import GB, GiB, MiB
 
@@ -239,6 +239,5 @@ def test_an_encrypted_row_is_copied_whole_and_its_length_left_to_a_person():
         "Desk (3): encrypted NTFS cannot be made smaller here; its place of 201 GiB stays empty for its files."
     ]
     larger = carried("straight", 2000, disk=sealed(encryption="active"))
-    copies = [step for step in by_script(larger.ground, "straight", larger.steps) if step.step.kind == "copy"]
-    families = {step.row: step.family for step in copies}
+    families = {load.number: family_of(load) for load in larger.ground.loads}
     assert (families[3], families[4]) == ("other", "ntfs")

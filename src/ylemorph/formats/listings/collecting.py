@@ -1,8 +1,9 @@
 """The scripts that list a customer's disks and send the list, and the one line that fetches each.
 
 The one for Linux calls lsblk (util-linux), and as root what the file systems' own utilities, LVM and smartctl say. The
-one for Windows is written against Microsoft's documentation of its storage cmdlets and of Invoke-RestMethod, and calls the curl.exe that Windows 10 and later ship where the server is
-encrypted by a key of its own; from memory, it was not run on Windows.
+one for Windows is written against Microsoft's documentation of its storage cmdlets and of Invoke-RestMethod, and calls
+the curl.exe that Windows 10 and later ship where the server is encrypted by a key of its own; from memory, it was not
+run on Windows.
 """
 
 from importlib import resources

@@ -56,9 +56,6 @@ MOST_PINNING = 100
 Object = Mapping[str, Any]
 
 
-TOLD = ("supported", "encryption", "pagefiles", "health")
-
-
 class SystemSaid(NamedTuple):
     """What the running Windows says, each list empty where it was not asked or did not answer."""
 
@@ -76,7 +73,7 @@ def read_powershell(data: Object) -> tuple[Listed | Unreadable, ...]:
     """All disks of the file, each by itself. Raises BadSurvey where the lists are not what they should be."""
     lists = {str(key).lower(): value for key, value in data.items()}
     disks, partitions, volumes = (_objects(lists.get(key), key) for key in ("disks", "partitions", "volumes"))
-    told = SystemSaid(*([one for one in _items(lists.get(key)) if isinstance(one, Mapping)] for key in TOLD))
+    told = SystemSaid(*(_mappings(lists.get(name.replace("_", ""))) for name in SystemSaid._fields))
     found: list[Listed | Unreadable] = []
     for index, disk in enumerate(disks):
         own = [p for p in partitions if _whole(p, "DiskNumber") == _whole(disk, "Number")]
@@ -86,6 +83,10 @@ def read_powershell(data: Object) -> tuple[Listed | Unreadable, ...]:
             wrong = BadSurvey(error.problem, at=f"Disks[{index}] {error.at}".strip(), mend=error.mend)
             found.append(Unreadable(f"disk {disk.get('Number', '')}", wrong))
     return tuple(found)
+
+
+def _mappings(value: Any) -> list[Object]:
+    return [one for one in _items(value) if isinstance(one, Mapping)]
 
 
 def _items(value: Any) -> list[Any]:
