@@ -101,11 +101,11 @@ svg {
 }
 .line {
   display: flex;
-  gap: 10px;
+  flex-wrap: wrap; /* beside a strip of full width there is no room for words */
+  gap: 0 10px;
   align-items: center;
 }
 .aside {
-  min-width: 0;
   font-style: italic;
 }
 .room {

@@ -261,8 +261,8 @@ FINDINGS: dict[FindingCode, FindingKind] = {
     "told-least": FindingKind(
         "mind",
         "{0} is planned at {1}, and the running Windows makes it no smaller than {2}{3}.",
-        "Shrink first ends at that size. A way that makes it smaller from outside goes further; or switch page file, "
-        "hibernation and restore points off there and list the disk again.",
+        "Shrink first ends at that size{4}. Or switch page file, hibernation and restore points off there and list the "
+        "disk again.",
     ),
     "encrypted": FindingKind(
         "mind", "{0} is encrypted ({1}) and goes over sector by sector.", "Pause or remove the encryption to resize it."

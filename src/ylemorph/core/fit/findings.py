@@ -303,7 +303,8 @@ def _about_told(row: Row, size: int) -> Iterator[Finding]:
     told = told_least(row.fs)
     if row.fs is not None and told is not None and size < told:
         pinned = f" ({', '.join(row.fs.pinning)} stays where it is)" if row.fs.pinning else ""
-        yield Finding("told-least", row.number, (row, Size(size), Size(told), pinned))
+        outside = "" if is_sealed(row.fs) else "; a way that makes it smaller from outside goes further"
+        yield Finding("told-least", row.number, (row, Size(size), Size(told), pinned, outside))
 
 
 def _about_free_space(layout: Layout) -> Iterator[Finding]:
