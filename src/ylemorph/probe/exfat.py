@@ -74,10 +74,10 @@ def read_exfat(part: Window) -> FileSystem:
         copy = part.read(COPY_SECTOR * boot.sector, 512)
         if copy[3:11] == MAGIC:
             known = known.but(copy_named_start_lba=read_boot(copy).offset)
-        bitmap, length, label = _root_entries(part, boot)
+        bitmap, length, label = root_entries(part, boot)
         if length * 8 < boot.clusters:
             raise Unsound("a bitmap that is too short for its clusters")
-        counted = count_bitmap(boot.clusters, _chain(part, boot, bitmap, div_up(boot.clusters, 8)).read)
+        counted = count_bitmap(boot.clusters, chain_of(part, boot, bitmap, div_up(boot.clusters, 8)).read)
     except (Unsound, struct.error, IndexError):
         return known
     state: State = "damaged" if boot.flags & FAILED else "dirty" if boot.flags & DIRTY else "clean"
@@ -92,7 +92,7 @@ def read_exfat(part: Window) -> FileSystem:
     )
 
 
-def _chain(part: Window, boot: ExfatBoot, first: int, size: int | None) -> NtfsStream:
+def chain_of(part: Window, boot: ExfatBoot, first: int, size: int | None) -> NtfsStream:
     """The clusters of a chain as runs, up to ``size`` bytes or what a folder may have; it may loop or point outside."""
     runs: list[DataRun] = []
     cluster = first
@@ -127,11 +127,11 @@ class _Heap:
         return self._part.read(self._at + offset, length)
 
 
-def _root_entries(part: Window, boot: ExfatBoot) -> tuple[int, int, str]:
+def root_entries(part: Window, boot: ExfatBoot) -> tuple[int, int, str]:
     """First cluster and length of the bitmap, and the label."""
     bitmap: tuple[int, int] | None = None
     label = ""
-    for entry in _entries(_chain(part, boot, boot.root, None)):
+    for entry in _entries(chain_of(part, boot, boot.root, None)):
         if entry[0] == BITMAP and bitmap is None and not entry[1] & 1:
             bitmap = struct.unpack_from("<IQ", entry, 20)
         elif entry[0] == LABEL:

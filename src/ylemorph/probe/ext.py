@@ -56,10 +56,10 @@ def read_ext(part: Window) -> FileSystem:
         return known
     known = known.but(size_bytes=Bytes(sb.blocks * sb.block))
     try:
-        groups = list(_groups(part, sb))
+        groups = list(groups_of(part, sb))
         clusters = div_up(sb.blocks - sb.first_block, sb.ratio)
         counter = BitCounter(clusters)
-        for bitmap in _bitmaps(part, sb, groups):
+        for bitmap in bitmaps_of(part, sb, groups):
             counter.add(bitmap)
     except (Unsound, struct.error, IndexError):
         return known
@@ -109,11 +109,11 @@ def _state(sb: Super, notes: tuple[FileSystemNote, ...]) -> State:
     return "dirty" if unclean else "clean"
 
 
-def _layout(sb: Super, groups: list["_Group"]) -> ExtLayout:
+def _layout(sb: Super, groups: list["ExtGroup"]) -> ExtLayout:
     """What the least size follows from; files have what is neither free nor a group's own."""
     per_block = sb.descriptors_per_block
     meta = sb.incompatible & META_BG
-    own = sum(sb.inode_blocks + 2 + _base_blocks(sb, number) for number in range(sb.groups))
+    own = sum(sb.inode_blocks + 2 + base_blocks(sb, number) for number in range(sb.groups))
     free = sum(group.free for group in groups) * sb.ratio
     backups: Backups = "two" if sb.compatible & SPARSE_SUPER2 else "sparse" if sb.read_only & SPARSE_SUPER else "every"
     return ExtLayout(
@@ -135,7 +135,7 @@ def _layout(sb: Super, groups: list["_Group"]) -> ExtLayout:
     )
 
 
-class _Group(NamedTuple):
+class ExtGroup(NamedTuple):
     """Where a group's bitmaps and table of inodes stand, in blocks of the file system, and its free clusters.
 
     ``sound``: whether its bitmap and table of inodes can stand where it says; the resizer refuses a volume where they
@@ -152,7 +152,7 @@ class _Group(NamedTuple):
     checksum: tuple[int, int] | None = None
 
 
-def _groups(part: Window, sb: Super) -> Iterator[_Group]:
+def groups_of(part: Window, sb: Super) -> Iterator[ExtGroup]:
     """The descriptors of all groups, in order. Raises Unsound where a group's bitmap of blocks cannot stand where it
     says."""
     per_block = sb.descriptors_per_block
@@ -172,7 +172,7 @@ def _groups(part: Window, sb: Super) -> Iterator[_Group]:
             if not low <= blocks < high and not unwritten:
                 raise Unsound(f"the bitmap of group {group}")
             sound = unwritten or (low <= inodes < high and low <= table <= high - sb.inode_blocks)
-            yield _Group(blocks, inodes, table, unwritten, sound, *_counts(sb, data, at))
+            yield ExtGroup(blocks, inodes, table, unwritten, sound, *_counts(sb, data, at))
 
 
 def _counts(sb: Super, data: bytes, at: int) -> tuple[int, tuple[int, int] | None]:
@@ -214,10 +214,10 @@ def _is_power_of(value: int, base: int) -> bool:
     return value == 1
 
 
-def _bitmaps(part: Window, sb: Super, groups: list[_Group]) -> Iterator[bytes]:
+def bitmaps_of(part: Window, sb: Super, groups: list[ExtGroup]) -> Iterator[bytes]:
     """The bitmaps of all groups in order. Those that stand in a row on the disk are read in one go."""
     length = sb.clusters_per_group // 8
-    waiting: list[_Group] = []
+    waiting: list[ExtGroup] = []
     for number, group in enumerate(groups):
         in_row = waiting and group.block_bitmap == waiting[-1].block_bitmap + 1 and len(waiting) < BATCH
         if waiting and (group.unwritten or not in_row):
@@ -230,7 +230,7 @@ def _bitmaps(part: Window, sb: Super, groups: list[_Group]) -> Iterator[bytes]:
     yield from _read_row(part, sb, waiting, length)
 
 
-def _read_row(part: Window, sb: Super, row: list[_Group], length: int) -> Iterator[bytes]:
+def _read_row(part: Window, sb: Super, row: list[ExtGroup], length: int) -> Iterator[bytes]:
     if row:
         data = part.read(row[0].block_bitmap * sb.block, len(row) * sb.block)
         for group, at in zip(row, range(0, len(data), sb.block), strict=True):
@@ -242,10 +242,10 @@ def _read_row(part: Window, sb: Super, row: list[_Group], length: int) -> Iterat
             yield bitmap
 
 
-def _derived(sb: Super, number: int, group: _Group) -> bytes:
+def _derived(sb: Super, number: int, group: ExtGroup) -> bytes:
     """The bitmap of a group that was never written: its copy of the superblock and descriptors, and its own tables."""
     start, count = sb.start_of(number), sb.blocks_in(number)
-    taken: list[tuple[int, int]] = [(start, start + _base_blocks(sb, number))]
+    taken: list[tuple[int, int]] = [(start, start + base_blocks(sb, number))]
     for block, length in ((group.block_bitmap, 1), (group.inode_bitmap, 1), (group.inode_table, sb.inode_blocks)):
         taken.append((block, block + length))
     bits = 0
@@ -257,7 +257,7 @@ def _derived(sb: Super, number: int, group: _Group) -> bytes:
     return bits.to_bytes(sb.clusters_per_group // 8, "little")
 
 
-def _base_blocks(sb: Super, number: int) -> int:
+def base_blocks(sb: Super, number: int) -> int:
     """Blocks at a group's start that hold the superblock's copy and descriptors."""
     per_block = sb.descriptors_per_block
     own = int(_has_super(sb, number))

@@ -128,7 +128,7 @@ def read_fat(part: Window) -> FileSystem:
         if bpb.copy_at is not None:
             known = known.but(copy_named_start_lba=_copy_of(part, bpb.copy_at))
         counter = BitCounter(bpb.clusters)
-        for flags in _flags(part, bpb):
+        for flags in flags_of(part, bpb):
             counter.add_flags(flags)
         counted = counter.result()
         known = known.but(
@@ -151,7 +151,7 @@ def _copy_of(part: Window, at: int) -> int | None:
     return int.from_bytes(copy[HIDDEN_AT : HIDDEN_AT + 4], "little") if looks_like_fat(copy) else None
 
 
-def _flags(part: Window, bpb: Bpb) -> Iterator[bytes]:
+def flags_of(part: Window, bpb: Bpb) -> Iterator[bytes]:
     """The first FAT from cluster 2 on, one byte for each cluster, zero where it is free; a chunk at a time."""
     total = div_up((bpb.clusters + 2) * bpb.bits, 8)
     if bpb.bits == 12:

@@ -141,7 +141,7 @@ class _Stretch(NamedTuple):
 def read_ntfs(part: Window) -> FileSystem:
     """What the volume tells; where a structure is broken the state is ``damaged`` and the rest stays unknown."""
     first = part.read(0, 512)
-    boot, whole = _boot(part, first)
+    boot, whole = boot_of(part, first)
     if boot is None:
         return FileSystem("ntfs", state="damaged")
     known = FileSystem("ntfs", uuid=boot.serial, cluster_bytes=Bytes(boot.cluster), state="damaged")
@@ -172,7 +172,7 @@ def _copy_named(part: Window, boot: NtfsBoot) -> int | None:
     return int.from_bytes(copy[HIDDEN_AT : HIDDEN_AT + HIDDEN_BYTES], "little") if copy[3:11] == b"NTFS    " else None
 
 
-def _boot(part: Window, first: bytes) -> tuple[NtfsBoot | None, bool]:
+def boot_of(part: Window, first: bytes) -> tuple[NtfsBoot | None, bool]:
     """The boot sector or its backup in the last sector, and whether the first one was good."""
     try:
         return read_boot(first), True
@@ -236,14 +236,14 @@ def _log_is_clean(volume: Volume) -> bool:
 def _with_owners(volume: Volume, known: FileSystem) -> tuple[FileSystem, bool]:
     """Who owns the end, where the data end without the file system's own records, and what a system holds fast."""
     cluster = volume.boot.cluster
-    own = [stretch for number in range(len(OWN)) for stretch in _stretches(volume, number, OWN[number])]
+    own = [stretch for number in range(len(OWN)) for stretch in stretches_of(volume, number, OWN[number])]
     fixed, hibernated = [], False
     names = _files_in(volume, FIXED_FILES + SYSTEM_SIGNS)
     for name, number in names.items():
         if name not in FIXED_FILES:
             continue
         try:
-            fixed += list(_stretches(volume, number, name))
+            fixed += list(stretches_of(volume, number, name))
         except Unsound:
             continue  # an entry of the folder that is no longer in use
         if name == "hiberfil.sys":
@@ -259,7 +259,7 @@ def _with_owners(volume: Volume, known: FileSystem) -> tuple[FileSystem, bool]:
     return known, hibernated
 
 
-def _stretches(volume: Volume, number: int, owner: str) -> Iterator[_Stretch]:
+def stretches_of(volume: Volume, number: int, owner: str) -> Iterator[_Stretch]:
     for attribute in volume.attributes(number):
         for run in attribute.runs:
             if run.lcn is not None:

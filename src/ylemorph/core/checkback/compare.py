@@ -1,6 +1,6 @@
 """The comparison, row by row (rule 12). What a plan leaves open is no difference, nor is the rounding of a grain."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
@@ -34,6 +34,7 @@ class Checked(NamedTuple):
     unknown: tuple[str, ...]
     pairs: dict[int, Partition]
     another: str  # what tells that this is another disk than the job names; to be asked about, no difference
+    compared: tuple[str, ...] = ()  # what was compared with the source itself, place by place
 
     @property
     def as_planned(self) -> bool:
@@ -43,8 +44,14 @@ class Checked(NamedTuple):
 def check_back(planned: Planned, found: Disk) -> Checked:
     """Everything that is otherwise on ``found`` than ``planned``."""
     comparison = _Comparison(planned, found)
-    differences = tuple(sorted(comparison.all(), key=lambda one: LEVELS.index(one.kind.level)))
-    return Checked(differences, tuple(comparison.unknown()), comparison.pairs, _another(planned.target, found))
+    return Checked(
+        ordered(comparison.all()), tuple(comparison.unknown()), comparison.pairs, _another(planned.target, found)
+    )
+
+
+def ordered(differences: Iterable[Difference]) -> tuple[Difference, ...]:
+    """The gravest first."""
+    return tuple(sorted(differences, key=lambda one: LEVELS.index(one.kind.level)))
 
 
 def _another(target: DiskSigns, found: Disk) -> str:

@@ -11,7 +11,7 @@ Code = Literal[
     "wrong-size-disk", "source-again", "table-kind", "table-backup", "row-missing", "row-unexpected", "start-off",
     "size-off", "off-grain", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off",
     "flag-off", "contents-short", "state", "identity-lost", "start-code", "start-named-off",
-    "start-data", "old-mark",
+    "start-data", "old-mark", "contents-differ",
 ]  # fmt: skip
 # What mends it on the disk itself: the steps that one click leads to.
 Mend = Literal["", "extend", "move", "mend-table", "identity", "table", "copy", "check", "shrink", "start-code"]
@@ -32,7 +32,7 @@ DifferenceKey = Literal[
     "grown", "not-extended", "cut-off", "idle-space", "identity-equal", "kind-off", "type-off", "flag-off",
     "contents-short", "files-fewer", "damaged", "dirty", "row-identity-equal", "identity-lost", "row-identity-lost",
     "code-lost", "code-off", "loader-off", "start-named-off", "copy-named-off", "start-data", "old-mark",
-    "old-contents",
+    "old-contents", "places-differ",
 ]  # fmt: skip
 DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "wrong-size-disk": DifferenceKind(
@@ -162,6 +162,11 @@ DIFFERENCES: dict[DifferenceKey, DifferenceKind] = {
     "files-fewer": DifferenceKind(
         "contents-short", "mind", "{0} holds {1} files and folders, while {2} went over.",
         "Where nobody used it since, something is missing: compare the folders with the source.", "copy",
+    ),
+    "places-differ": DifferenceKind(
+        "contents-differ", "stop",
+        "In {0} {1} of {2} places that were compared hold other bytes than the source, the first at byte {3}.",
+        "Where nobody used either disk since, copy the row again.", "copy",
     ),
     "damaged": DifferenceKind(
         "state", "stop", "The file system of {0} is {1}.", "Check it, and copy it again if that does not mend it.",

@@ -31,6 +31,7 @@ def check_to_data(checked: Checked, units: Units = "binary") -> "CheckModel":
         "findings": [difference_to_data(difference, units) for difference in checked.differences],
         "unknown": list(checked.unknown),
         "another": checked.another,
+        "compared": list(checked.compared),
     }
 
 
@@ -58,6 +59,7 @@ def check_to_text(checked: Checked) -> str:
     for difference in checked.differences:
         lines.append(f"{difference.kind.level:<5} {difference.kind.code:<15} {difference.text()} {difference.do()}")
     lines += [f"not compared: {text}" for text in checked.unknown]
+    lines += list(checked.compared)
     return "\n".join(lines) + "\n"
 
 
@@ -85,6 +87,7 @@ class CheckModel(Shape):
     another: Annotated[
         str, Field(description="What tells that this is another disk than the job names; empty where nothing does")
     ]
+    compared: Annotated[list[str], Field(description="What was compared with the source itself, place by place")]
 
 
 def schema() -> JsonSchema:

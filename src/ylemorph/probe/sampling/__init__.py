@@ -1,0 +1,1 @@
+"""A source and its finished target compared by places drawn at random."""
