@@ -5,7 +5,7 @@ import struct
 import pytest
 
 from ylemorph.probe.exfat import read_boot
-from ylemorph.probe.ext import _derived, _Group, _has_super
+from ylemorph.probe.ext import ExtGroup, _derived, _has_super
 from ylemorph.probe.ext_super import read_super
 from ylemorph.probe.fat import _any_byte, _entries12, looks_like_fat, read_bpb
 from ylemorph.probe.media.medium import Unsound
@@ -129,7 +129,7 @@ def test_the_bitmap_of_a_group_that_was_never_written():
     """Group 3 holds a copy of the superblock and one block of descriptors; its tables stand elsewhere but one."""
     sb = read_super(ext(read_only=0x11))
     start = 3 * 32_768
-    bits = int.from_bytes(_derived(sb, 3, _Group(start + 10, 50, 60, True, True)), "little")
+    bits = int.from_bytes(_derived(sb, 3, ExtGroup(start + 10, 50, 60, True, True)), "little")
     assert [i for i in range(64) if bits >> i & 1] == [0, 1, 10]
-    inside = int.from_bytes(_derived(sb, 3, _Group(40, 50, start + 100, True, True)), "little")
+    inside = int.from_bytes(_derived(sb, 3, ExtGroup(40, 50, start + 100, True, True)), "little")
     assert inside.bit_count() == 2 + 512

@@ -131,6 +131,20 @@ const blocked = (partition: Partition) =>
               <span v-else class="muted">extended</span>
             </td>
           </tr>
+          <tr v-for="inner in line.partition.filesystem?.inside ?? []" :key="inner.name" class="inner">
+            <td></td>
+            <td>
+              {{ inner.name }} <span class="muted">{{ [inner.label, inner.layout].filter(Boolean).join(", ") }}</span>
+            </td>
+            <td>{{ KINDS[inner.kind ?? "unknown"] }}</td>
+            <td class="num" :title="exact(inner.size_bytes, sector)">{{ size(inner.size_bytes) }}</td>
+            <td class="num">
+              <template v-if="inner.used_bytes != null">{{ size(inner.used_bytes) }}</template>
+              <span v-else class="muted">not known</span>
+            </td>
+            <td class="num">{{ inner.used_bytes == null ? "" : percent(inner.used_bytes, inner.size_bytes) }}</td>
+            <td :colspan="columns - 6" class="muted">inside {{ line.partition.number }}</td>
+          </tr>
           <tr v-if="line.partition.filesystem?.usage_map || lookOf(line.partition.number)?.text" class="under">
             <td></td>
             <td :colspan="columns - 1">
@@ -164,6 +178,14 @@ tbody tr:first-child:not(:last-child) td {
 }
 .under td {
   padding-top: 0;
+}
+.inner td {
+  padding: 1px 10px 1px 0;
+  border-bottom: 0;
+  font-size: 12px;
+}
+.inner td:nth-child(2) {
+  padding-left: 14px;
 }
 .gap td {
   padding: 3px 10px 3px 0;

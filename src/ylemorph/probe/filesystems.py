@@ -12,6 +12,7 @@ from .exfat import read_exfat
 from .ext import read_ext
 from .ext_super import MAGIC as EXT_MAGIC
 from .fat import looks_like_fat, read_fat
+from .lvm import read_lvm
 from .media.medium import Unsound, Window
 from .named import UNKNOWN, is_blank, name_of
 from .ntfs import read_ntfs
@@ -71,11 +72,17 @@ def _read(part: Window) -> FileSystem | None:
         return read_fat(part)
     known = by_signature(part)
     if known is not None:
-        return known
+        return read_lvm(part, _read_inner) if known.kind == "lvm" else known
     for reader in LAST:
         if _has(part, reader):
             return reader.read(part)
     return read_ntfs(part) if _has_ntfs_backup(part) else None
+
+
+def _read_inner(part: Window) -> FileSystem | None:
+    """What a volume inside holds; another group within it is named only, since it may be the same one again."""
+    known = by_signature(part) if part.size >= LEAST_BYTES else None
+    return known if known is not None and known.kind == "lvm" else recognised(part)
 
 
 def _has(part: Window, reader: Reader) -> bool:

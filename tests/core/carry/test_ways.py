@@ -12,12 +12,13 @@ from ylemorph.core.carry.row_steps import record_of
 from ylemorph.core.carry.sequence import WAYS
 from ylemorph.core.carry.told import Told
 from ylemorph.core.carry.ways import WAY_KINDS
-from ylemorph.core.disk.model import Health
+from ylemorph.core.disk.model import Health, Inside, UsageMap
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.script.by_script import gaps_of
 from ylemorph.core.sizes import GB, GiB, MiB
 
 from .pairs import random_facts, random_plan
@@ -113,6 +114,50 @@ def test_an_open_encrypted_row_is_planned_and_the_ways_say_where(encryption, gua
     assert guarded in found.text()
     larger = planned(told(encryption=encryption), "2000")
     assert way(larger, "through-image").possible
+
+
+def grouped(used=131 * GiB, last=300 * GiB, target="480"):
+    """A desk whose system row is a physical volume of LVM, read or only named."""
+    extents = {
+        "used_kind": "counted", "used_bytes": used, "last_used_byte": last, "cluster_bytes": 4 * MiB,
+        "label": "reading", "size_bytes": 419 * GiB + MiB, "usage_map": UsageMap(GiB, (0,) * 200 + (GiB,) * 100),
+        "inside": (Inside("root", 100 * GiB, "linear", "ext4"), Inside("home", 31 * GiB)),
+    }  # fmt: skip
+    return planned(told(kind="lvm", **(extents if used else {"used_bytes": None})), target)
+
+
+def test_a_volume_group_is_made_smaller_by_its_own_utilities_before_the_copy():
+    made = grouped()
+    size = next(row.size_bytes for row in made.ground.plan.rows if row.number == 3)
+    assert size < 420 * GiB
+    assert "which no copier makes smaller" in way(made, "straight").why
+    assert way(made, "shrink-first").possible
+    (step,) = [step for step in way(made, "shrink-first").steps if step.kind == "shrink" and step.row == 3]
+    first = (size - MiB) // (4 * MiB)
+    assert record_of("shrink").words(Told(made.ground, "shrink-first", step, "binary")).typed == (
+        f"pvmove --alloc anywhere PART:{first}-", f"pvresize --setphysicalvolumesize {size}B PART",
+    )  # fmt: skip
+    found = next(finding for finding in made.ground.plan.findings if finding.code == "volumes-inside")
+    assert "is the volume group reading with root, home" in found.text()
+    assert next(row for row in made.ground.plan.rows if row.number == 3).row.floors.hard * MiB == 131 * GiB
+
+
+def test_a_volume_group_gets_larger_by_any_way_and_is_extended_by_hand():
+    made = grouped(target="2000")
+    assert way(made, "straight").possible
+    (step,) = [step for step in way(made, "straight").steps if step.kind == "grow" and step.row == 3]
+    typed = record_of("grow").words(Told(made.ground, "straight", step, "binary")).typed
+    assert typed[0] == "pvresize PART"
+    assert [text for number, text in gaps_of(made.ground) if number == 3] == [
+        "reading (3): LVM member cannot be made larger here; it is copied and fills 841 GiB once you extend it."
+    ]
+    assert next(load.copied for load in made.ground.loads if load.number == 3) == 420 * GiB  # no copier looks into it
+
+
+def test_a_volume_group_of_which_nothing_was_read_is_held():
+    made = grouped(used=None, target="1000")
+    row = next(row for row in made.ground.plan.rows if row.number == 3)
+    assert (row.change, row.row.ability.smaller) == ("holds", False)
 
 
 def lists_and_words(made, key):

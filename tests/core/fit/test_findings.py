@@ -121,6 +121,11 @@ CASES = {
         {},
     ),
     "encrypted": (row_of((GiB, BASIC_DATA, fs("bitlocker"))), T480, {}),
+    "volumes-inside": (
+        row_of((900 * GiB, LINUX_DATA, fs("lvm", GiB, used_kind="counted", label="Reading"), {"role": "data"})),
+        T480,
+        {},
+    ),
     "held-by-kind": (row_of((GiB, BASIC_DATA, fs("exfat", MiB))), T480, {}),
     "grow-only": (row_of((GiB, BASIC_DATA, fs("xfs", MiB), {"role": "data"})), T480, {}),
     "misaligned": (disk(10**9, part(1, 63 * 512, GiB, "0x07", fs(used=MiB)), table="mbr"), T480, {}),

@@ -288,3 +288,78 @@ def test_every_part_that_is_read_is_asked_for():
 
 def test_both_scripts_leave_out_what_nobody_wants_to_send():
     assert all("p" in re.search(r"\[y/N, (p): ", script_text(system)).group(1) for system in SCRIPTS)
+
+
+# --- what lies within: LVM, LUKS, arrays ------------------------------------------------------------------------------
+
+
+def inner(name, kind, fstype="", used=None, children=(), size=8 * GiB):
+    return {
+        "name": name, "path": f"/dev/mapper/{name}", "type": kind, "size": size, "fstype": fstype or None,
+        "fsused": used, "children": list(children),
+    }  # fmt: skip
+
+
+def holding(fstype, *children, **more):
+    """The listing of one partition with this kind and what lies within."""
+    listing = copy.deepcopy(LSBLK)
+    partition = listing["blockdevices"][0]["children"][0]
+    partition |= {"fstype": fstype, "fsused": None, "fssize": None, "children": list(children)}
+    return read_any(json.dumps({"lsblk": listing, **more}))
+
+
+def test_volumes_of_a_group_are_shown_within():
+    fs = row_of(
+        holding(
+            "LVM2_member", inner("reading-root", "lvm", "ext4", 3 * GiB), inner("reading-swap", "lvm", "swap")
+        ).found[0].survey
+    )  # fmt: skip
+    assert [(one.name, one.layout, one.kind, one.used_bytes) for one in fs.inside] == [
+        ("reading-root", "lvm", "ext4", 3 * GiB), ("reading-swap", "lvm", "swap", None),
+    ]  # fmt: skip
+    assert (fs.kind, fs.used_bytes) == ("lvm", None)  # nobody said how it is laid out
+
+
+def test_what_is_opened_within_luks_and_arrays_is_looked_through():
+    root = inner("reading-root", "lvm", "xfs", GiB)
+    luks = holding("crypto_LUKS", inner("desk", "crypt", "LVM2_member", children=[root]))
+    assert [one.name for one in row_of(luks.found[0].survey).inside] == ["reading-root"]
+    assert row_of(luks.found[0].survey).state == "locked"
+    plain = row_of(holding("crypto_LUKS", inner("desk", "crypt", "ext4", GiB)).found[0].survey)
+    assert [(one.name, one.layout, one.used_bytes) for one in plain.inside] == [("desk", "crypt", GiB)]
+    array = row_of(holding("linux_raid_member", inner("md0", "raid1", "ext4", GiB)).found[0].survey)
+    assert [(one.name, one.layout, one.kind) for one in array.inside] == [("md0", "raid1", "ext4")]
+    nonsense = holding("crypto_LUKS", 7, None, {"type": "crypt"}, {"type": "crypt", "size": GiB, "name": 9})
+    assert [(one.name, one.kind) for one in row_of(nonsense.found[0].survey).inside] == [("", "unknown")]
+
+
+def segment(start, size, kind="linear", path="/dev/sda1", **more):
+    return {
+        "pv_name": path, "vg_name": "reading", "pe_start": "1048576", "vg_extent_size": "4194304",
+        "pvseg_start": str(start), "pvseg_size": str(size), "segtype": kind, **more,
+    }  # fmt: skip
+
+
+def reported(*segments):
+    read = holding("LVM2_member", pvs={"report": [{"pv": list(segments)}]})
+    return row_of(read.found[0].survey)
+
+
+def test_lvms_own_report_says_what_is_in_use():
+    """As `pvs --reportformat json --units b --nosuffix` writes it, a row for each segment."""
+    fs = reported(segment(0, 100), segment(100, 50, "free"), segment(150, 10, "striped"), segment(160, 90, "free"))
+    assert (fs.label, fs.used_bytes, fs.last_used_byte) == ("reading", MiB + 110 * 4 * MiB, MiB + 160 * 4 * MiB)
+    assert (fs.size_bytes, fs.used_kind, fs.immovable_end_byte) == (MiB + 250 * 4 * MiB, "counted", None)
+    assert reported(segment(0, 100, "raid1")).immovable_end_byte == MiB + 100 * 4 * MiB
+
+
+@pytest.mark.parametrize(
+    "segments",
+    [
+        (), (7,), ({},), (segment("x", 1),), (segment(0, 10**9),), (segment(0, -5),), (segment(0, 9), segment(5, 9)),
+        (segment(0, 9, path="/dev/sdb1"),), (segment(0, 9, pe_start="-1"),), (segment(0, 9, vg_extent_size="0"),),
+        (segment(0, 9, pe_start=None),), (segment(0, 9, vg_extent_size=str(10**30)),),
+    ],
+)  # fmt: skip
+def test_a_report_that_cannot_be_is_left_out(segments):
+    assert reported(*segments) == row_of(holding("LVM2_member").found[0].survey)

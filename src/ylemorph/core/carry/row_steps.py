@@ -75,7 +75,7 @@ def _shrink_words(told: Told) -> Words:
         undo = f"{told.row} can be made larger again; the packing is lost time, not data"
     else:
         undo = f"{told.row} can be made larger again; {told.disk('source')} is as it was"
-    return Words(f"Make {told.row} smaller {told.there}, {told.sizes}{first}", tuple(before), undo)
+    return Words(f"Make {told.row} smaller {told.there}, {told.sizes}{first}", tuple(before), undo, told.by_lvm)
 
 
 def _shrink(model: Model, number: int, step: Step) -> None:
@@ -103,6 +103,7 @@ def _grow_words(told: Told) -> Words:
         f"Make {told.row} larger {told.there}, {told.sizes}",
         ("The space behind it is free", *told.sealed),
         "It can be made smaller again, which takes longer",
+        told.by_lvm,
     )
 
 

@@ -2,6 +2,7 @@
 
 from typing import NamedTuple
 
+from ..disk.extents import first_past
 from ..sizes import Units, format_size
 from .ground import Ground, Load
 from .sequence import DiskName, Step, WayKey
@@ -83,6 +84,19 @@ class Told(NamedTuple):
         if any(load.number == self.step.row for load in self.ground.sealed):
             return ("It is encrypted: its protection is paused, and this is done in the system that runs from it",)
         return ()
+
+    @property
+    def by_lvm(self) -> tuple[str, ...]:
+        """What is typed for a member of a volume group; PART is where its partition shows itself."""
+        fs, step = self.load.row.row.fs, self.step
+        if fs is None or fs.kind != "lvm" or step.to is None or step.source is None:
+            return ()
+        size = step.to.length * self.ground.sector
+        if step.to.length > step.source.length:
+            return ("pvresize PART", "lvextend --resizefs --size +SIZE GROUP/VOLUME")
+        first = first_past(fs, size)
+        packing = (f"pvmove --alloc anywhere PART:{first}-",) if first is not None and step.read_bytes else ()
+        return (*packing, f"pvresize --setphysicalvolumesize {size}B PART")
 
     @property
     def immovable(self) -> tuple[str, ...]:

@@ -130,6 +130,13 @@ def _no_system(ground: Ground, units: Units) -> str:
     return _common(ground, units)
 
 
+def _not_by_copier(ground: Ground, units: Units) -> str:
+    for load in ground.loads:
+        if load.gets_smaller and load.row.kind == "lvm":
+            return f"{load.name} is a volume group, which no copier makes smaller; its own utilities do it before"
+    return _common(ground, units)
+
+
 def _smaller_refused(ground: Ground, units: Units) -> str:
     if ground.health == "worn":
         return "the source is worn: making it smaller there would wear it further"
@@ -198,7 +205,7 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         "A copier that resizes on the way, from disk to disk.",
         build.straight,
         (BOTH,),
-        _common,
+        _not_by_copier,
         _straight_suits,
         "A copier may leave out or resize what it does not know: check back.",
         _copier_leaves,

@@ -93,6 +93,8 @@ def ability_of(partition: Partition, *, reserved: bool) -> Ability:
     fs = partition.filesystem
     if fs is None or fs.state in BLOCKING:
         return FIXED
+    if fs.kind == "lvm" and fs.used_kind == "counted":
+        return FREE  # its metadata were read (rule 3)
     if fs.notes:
         return next((REFUSED[note] for note in fs.notes if note in REFUSED), ABILITIES[fs.kind])
     return ABILITIES[fs.kind]
@@ -168,7 +170,14 @@ def _least_btrfs(fs: FileSystem, size: int, _lightened: int) -> int:
     return max(LEAST_DEVICE, fs.used_bytes * (100 + BTRFS_LEFT_OUT_PERCENT) // 100 + min(BTRFS_CHUNK_MOST, size // 10))
 
 
-HAS_LEAST = frozenset(("fat16", "fat32", "ext2", "ext3", "ext4", "btrfs"))
+def _least_lvm(fs: FileSystem, _size: int, _lightened: int) -> int:
+    """Extents are whole, and are not given up by taking files away."""
+    return fs.used_bytes or 0
+
+
+HAS_LEAST = frozenset(("fat16", "fat32", "ext2", "ext3", "ext4", "btrfs", "lvm"))
+# Kinds whose least size is exact, so that nothing is added to what is in use (rule 5.2).
+WITHOUT_SLACK: frozenset[Kind] = frozenset(("lvm",))
 _LEAST: dict[Kind, Callable[[FileSystem, int, int], int]] = {
     "fat16": _least_fat,
     "fat32": _least_fat,
@@ -176,6 +185,7 @@ _LEAST: dict[Kind, Callable[[FileSystem, int, int], int]] = {
     "ext3": _least_ext,
     "ext4": _least_ext,
     "btrfs": _least_btrfs,
+    "lvm": _least_lvm,
 }
 
 

@@ -113,6 +113,19 @@ class NamedPlace:
 
 
 @dataclass(frozen=True, slots=True)
+class Inside:
+    """A volume that lies within a partition: of LVM, of an opened LUKS, of an array. ``layout`` says how it lies there;
+    ``kind``, ``label`` and ``used_bytes`` are those of its file system."""
+
+    name: str
+    size_bytes: Bytes = fact()
+    layout: str = fact("")
+    kind: Kind = fact("unknown")
+    label: str = fact("")
+    used_bytes: Bytes | None = fact(None)
+
+
+@dataclass(frozen=True, slots=True)
 class FileSystem:
     """What a partition holds. All sizes in bytes, offsets from the partition's start.
 
@@ -124,7 +137,7 @@ class FileSystem:
     knows nothing of this disk finds a loader in it (rule 14.2). ``start_data``: what a Windows' start data in it name,
     nothing where there are none or they cannot be read. ``told_least_bytes``: how small ``told_by`` says that it can be
     made; ``pinning``: files that its system keeps where they are. ``encryption``: of one that is open, so that what it
-    holds is known although its bytes on the disk cannot be read.
+    holds is known although its bytes on the disk cannot be read. ``inside``: volumes that lie within it.
     """
 
     kind: Kind
@@ -156,6 +169,7 @@ class FileSystem:
     told_by: ToldBy = fact("unknown", later=True)
     pinning: tuple[str, ...] = fact((), most=100, later=True)
     encryption: Encryption = fact("unknown", later=True)
+    inside: tuple[Inside, ...] = fact((), most=1000, later=True)
 
     def but(self, **changes: Any) -> "FileSystem":
         return replace(self, **changes)

@@ -103,7 +103,12 @@ def _side(plan: Plan) -> Side:
 
 
 def carried_bytes_of(row: PlanRow) -> int:
-    """Rule 9.1: used space where the file system is known, the whole partition else; made rows hold nothing."""
+    """Rule 9.1: used space where the file system is known, the whole partition else; made rows hold nothing.
+
+    Of a volume group a copier takes all, as long as it then is.
+    """
+    if row.kind == "lvm" and row.size_bytes is not None:
+        return min(row.source_bytes, row.size_bytes)
     if row.floors is not None:
         return row.floors.carried_bytes
     return row.used_bytes if row.used_bytes is not None and row.resizable else row.source_bytes

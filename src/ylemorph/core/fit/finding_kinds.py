@@ -18,9 +18,9 @@ FindingCode = Literal[
     "start-loader", "identity-kept", "identity-new", "system-unclear", "used-unknown", "not-resizable-now",
     "unreachable", "free-space-cut-off", "row-tight", "nearly-full", "table-lost", "few-sectors-short",
     "identity-equal", "start-fallback", "past-new-end", "past-new-end-unknown", "counts-differ", "backup-boot-missing",
-    "resizer-refuses-clusters", "resizer-refuses-stable-inodes", "encrypted", "encrypted-open", "told-least",
-    "row-left-behind", "recovery-left-behind", "fat-limit", "grows-for-nothing", "held-by-kind", "grow-only",
-    "misaligned", "swap-made-new", "space-left-over", "data-only",
+    "resizer-refuses-clusters", "resizer-refuses-stable-inodes", "encrypted", "encrypted-open", "volumes-inside",
+    "told-least", "row-left-behind", "recovery-left-behind", "fat-limit", "grows-for-nothing", "held-by-kind",
+    "grow-only", "misaligned", "swap-made-new", "space-left-over", "data-only",
 ]  # fmt: skip
 LEVELS: tuple[Level, ...] = ("stop", "mind", "note")
 
@@ -257,6 +257,12 @@ FINDINGS: dict[FindingCode, FindingKind] = {
         "{0} is encrypted by the system that runs from it, and open there ({1}); from outside it is only copied whole.",
         "Pause the protection before the clone and write the recovery key down. What makes it smaller runs in that "
         "system: Shrink first, or a copier that is started there.",
+    ),
+    "volumes-inside": FindingKind(
+        "mind",
+        "{0} is the volume group {1} with {2}; only LVM's own utilities change its length.",
+        "Pack it (pvmove) and make it smaller (pvresize) at the source before the copy; after it got larger, pvresize "
+        "first and then its volumes.",
     ),
     "told-least": FindingKind(
         "mind",

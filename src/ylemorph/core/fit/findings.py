@@ -273,6 +273,9 @@ def _about_sizes(source: Disk, layout: Layout) -> Iterator[Finding]:
             yield Finding("row-tight", row.number, (row, Size(size), Size(floors.comfort * grain)))
         if (size - floors.carried_bytes) * 10 < size:
             yield Finding("nearly-full", row.number, (row, Size(size - floors.carried_bytes), Size(size)))
+        if grains != row.base and row.fs is not None and row.fs.kind == "lvm":
+            names = ", ".join(inner.name for inner in row.fs.inside) or "no volumes yet"
+            yield Finding("volumes-inside", row.number, (row, row.fs.label or "without a name", names))
         if grains < row.base:
             yield from _about_packing(row, size)
             yield from _about_told(row, size)

@@ -48,9 +48,13 @@ def floors_of(
     headroom: Headroom,
     grain: Bytes,
     shed_bytes: int = 0,
+    *,
+    is_exact: bool = False,
 ) -> Floors:
-    """Rules 5.2 to 5.5 for a row that carries ``carried_bytes``; the other terms are 0 where unknown or cleared."""
-    slack = max(SLACK_LEAST, div_up(carried_bytes * SLACK_PERCENT, 100))
+    """Rules 5.2 to 5.5 for a row that carries ``carried_bytes``; the other terms are 0 where unknown or cleared.
+    ``is_exact``: what is in use is counted in pieces that no resizer needs more than.
+    """
+    slack = 0 if is_exact else max(SLACK_LEAST, div_up(carried_bytes * SLACK_PERCENT, 100))
     wanted = carried_bytes - shed_bytes + slack
     binding: Binding = "used"
     if immovable_bytes > wanted:

@@ -6,6 +6,7 @@ from ..disk.filesystems import (
     BLOCKING,
     FIXED,
     HAS_LEAST,
+    WITHOUT_SLACK,
     Ability,
     ability_of,
     ceiling_bytes,
@@ -204,6 +205,7 @@ def floors_for(
         options.headroom,
         options.grain_bytes,
         shed,
+        is_exact=fs is not None and fs.kind in WITHOUT_SLACK,
     )
 
 

@@ -3,9 +3,10 @@
 from collections.abc import Iterator, Mapping
 from typing import Any, NamedTuple
 
+from ...core.disk.extents import with_extents
 from ...core.disk.filesystems import EXT_KINDS
 from ...core.disk.listing import Listed, Unreadable, complete_listing
-from ...core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Health, Kind, Link, Partition, Role
+from ...core.disk.model import MOST_TEXT, Disk, FileSystem, Flag, Health, Inside, Kind, Link, Partition, Role
 from ...core.disk.roles import LINUX_DATA
 from ...core.errors import BadSurvey
 from ...core.sizes import MAX_BYTES, Bytes
@@ -17,9 +18,22 @@ COMMAND = "sudo lsblk --json --bytes --output-all > disk.json"
 # Fills in what the first command leaves out where the system's device manager does not run (a rescue system).
 WITHOUT_UDEV = "sudo sfdisk --json /dev/DISK > table.json"
 LINKS: dict[str, Link] = {"sata": "sata", "ata": "sata", "nvme": "nvme", "usb": "usb3"}
+MOST_INSIDE = 1000
+CARRIERS: tuple[Kind, ...] = ("lvm", "luks")  # what lies in these is shown instead of them
 FIXED_UNIT = 512  # starts are counted in this unit whatever the disk's sectors are
 # Attribute bits of a GPT entry, as the number that the utility gives.
 FLAG_BITS: tuple[tuple[int, Flag], ...] = ((0, "required"), (62, "hidden"), (63, "no-auto"))
+
+
+class Extents(NamedTuple):
+    """A physical volume as LVM's report tells it: its group, first byte, size and number of extents, those in use."""
+
+    group: str
+    start: int
+    bytes: int
+    total: int
+    used: tuple[tuple[int, int], ...]
+    packs: bool
 
 
 class Beside(NamedTuple):
@@ -28,6 +42,7 @@ class Beside(NamedTuple):
     blocks: Blocks
     leasts: Mapping[str, Any]
     healths: Mapping[str, Health]
+    extents: Mapping[str, "Extents"]
 
 
 def read_lsblk(data: Mapping[str, Any], beside: Beside) -> tuple[Listed | Unreadable, ...]:
@@ -114,10 +129,7 @@ def _style_of(children: list[Mapping[str, Any]]) -> str | None:
 
 
 def _partitions(device: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
-    children = device.get("children")
-    for child in children if isinstance(children, list) else ():
-        if isinstance(child, Mapping) and child.get("type") == "part":
-            yield child
+    yield from (child for child in _children(device) if child.get("type") == "part")
 
 
 def _partition(child: Mapping[str, Any], at: str, sector: int, place: int, beside: Beside, *, gpt: bool) -> Partition:
@@ -153,7 +165,7 @@ def _filesystem(device: Mapping[str, Any], at: str, size: int, beside: Beside) -
     kind = kind_from_word(version if word == "vfat" and version else word) or "unknown"
     used, least = _used(device, at, kind, size), _whole(beside.leasts.get(_path(device)))
     told = least is not None and 0 < least <= size
-    return FileSystem(
+    found = FileSystem(
         kind=kind,
         label=_text(device.get("label")),
         uuid=_text(device.get("uuid")),
@@ -163,7 +175,41 @@ def _filesystem(device: Mapping[str, Any], at: str, size: int, beside: Beside) -
         detail=word if kind == "unknown" else "",
         told_least_bytes=Bytes(least) if least is not None and told else None,
         told_by="resizer" if told else "unknown",
+        inside=tuple(_insides(device, at))[:MOST_INSIDE],
     )
+    return _with_extents(found, beside.extents.get(_path(device)), size)
+
+
+def _with_extents(found: FileSystem, extents: Extents | None, size: int) -> FileSystem:
+    """Of a physical volume, what LVM's own report says; nothing where that does not fit it."""
+    if extents is None or found.kind != "lvm" or extents.start + extents.total * extents.bytes > size:
+        return found
+    try:
+        made = with_extents(found, extents.start, extents.bytes, extents.total, extents.used, packs=extents.packs)
+    except ValueError:
+        return found
+    return made.but(label=extents.group)
+
+
+def _insides(device: Mapping[str, Any], at: str) -> Iterator[Inside]:
+    """Volumes that the running system has opened within a partition: of LVM, of LUKS, of an array."""
+    waiting = [(child, f"{at}.children[{i}]") for i, child in enumerate(_children(device))]
+    for child, place in waiting[:MOST_INSIDE]:
+        deeper = [(inner, f"{place}.children[{i}]") for i, inner in enumerate(_children(child))]
+        word, size = _text(child.get("fstype")), _bytes(child, "size", place)
+        if deeper and kind_from_word(word) in CARRIERS:
+            yield from _insides(child, place)
+        elif size is not None and child.get("type") != "part":
+            kind = kind_from_word(word) or "unknown"
+            used = _used(child, place, kind, size)
+            yield Inside(
+                _text(child.get("name")), size, _text(child.get("type")), kind, _text(child.get("label")), used
+            )
+
+
+def _children(device: Mapping[str, Any]) -> list[Mapping[str, Any]]:
+    children = device.get("children")
+    return [child for child in children if isinstance(child, Mapping)] if isinstance(children, list) else []
 
 
 def _used(device: Mapping[str, Any], at: str, kind: Kind, size: int) -> Bytes | None:

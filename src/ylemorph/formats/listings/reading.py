@@ -68,7 +68,7 @@ def _own(given: Given) -> list[Listed]:
 LISTINGS = (
     Listing(
         "lsblk listing", "lsblk --json", _has("blockdevices"),
-        lambda given: read_lsblk(given.data or {}, Beside(given.beside, {}, {})),
+        lambda given: read_lsblk(given.data or {}, Beside(given.beside, {}, {}, {})),
         "Linux, in a terminal", lsblk.COMMAND,
     ),
     Listing(

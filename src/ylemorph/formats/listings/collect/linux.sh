@@ -2,7 +2,7 @@
 # Lists the disks of this machine, shows the list, and sends it to Ylemorph when you agree.
 # It reads names, sizes, partitions and used space by lsblk. As root, and where these utilities are here, it also asks
 # how small each file system can be made (resize2fs -P, ntfsresize --info, btrfs min-dev-size), how LVM uses its disks
-# (pvs, lvs) and how the disks are (smartctl). No file is opened, nothing is changed.
+# (pvs) and how the disks are (smartctl). No file is opened, nothing is changed.
 # --yes sends without asking; --file writes the list beside you instead of sending it; --plain asks lsblk alone.
 set -eu
 SERVER='@SERVER@'
@@ -53,9 +53,6 @@ healths() {
     done
 }
 
-# report UTILITY COLUMNS: of LVM, in bytes.
-report() { "$1" --reportformat json --units b --nosuffix --options "$2" 2>/dev/null || echo null; }
-
 # everything: the list with what the utilities say, as one JSON object.
 everything() {
     printf '{"lsblk": '
@@ -67,9 +64,8 @@ everything() {
     printf ']'
     if command -v pvs >/dev/null 2>&1; then
         printf ', "pvs": '
-        report pvs pv_name,vg_name,pv_size,pv_used,pe_start,vg_extent_size,pvseg_start,pvseg_size,lv_name
-        printf ', "lvs": '
-        report lvs vg_name,lv_name,lv_path,lv_size
+        pvs --reportformat json --units b --nosuffix \
+            --options pv_name,vg_name,pe_start,vg_extent_size,pvseg_start,pvseg_size,segtype 2>/dev/null || echo null
     fi
     printf '}\n'
 }
@@ -98,7 +94,7 @@ main() {
     lsblk --output NAME,SIZE,TYPE,FSTYPE,LABEL,FSUSED,MODEL,SERIAL >&2 || true
     if ! cmp -s "$list" "$whole"; then
         say "and what its utilities say of least sizes, LVM and health (--plain leaves that out):"
-        grep -E '"(least_bytes|pv_name|lv_name|model_name|passed)"' "$whole" | sed 's/^[ ,]*/  /' >&2 || true
+        grep -E '"(least_bytes|pv_name|model_name|passed)"' "$whole" | sed 's/^[ ,]*/  /' >&2 || true
     fi
 
     if [ -z "$SERVER" ]; then
