@@ -7,6 +7,7 @@ import click
 
 from ..core.carry.sequence import WAYS
 from ..core.errors import YlemorphError
+from ..usecases.disks import read_disk
 from . import EXIT_DOES_NOT_FIT, EXIT_FITS
 from .files import is_terminal, write_bytes, write_text
 from .outputs import Guarded, out_option
@@ -21,15 +22,17 @@ STEPS_FORMATS = ("table", "json", "sh", "pdf")
 @click.command(cls=Guarded)
 @pair_options
 @click.option("--way", type=click.Choice(WAYS), help="The way; the proposed one unless given.")
+@click.option("--found", metavar="FOUND", help="What the target holds: an image, a device, a survey or a listing.")
 @click.option("--fact", "facts", multiple=True, metavar="NAME=VALUE", help="What is known of the bench.")
 @click.option("--format", "form", type=click.Choice(STEPS_FORMATS), default="table", show_default=True)
 @out_option
-def steps(way: Any, facts: tuple[str, ...], form: str, out: str | None, **given: Any) -> int:
+def steps(way: Any, found: str | None, facts: tuple[str, ...], form: str, out: str | None, **given: Any) -> int:
     """Say how the plan for SOURCE and its target is carried out: the ways, and the steps of one of them."""
     from ..core.carry.carrying import carry_out
     from ..formats.own.options import facts_from
 
-    made = carry_out(plan_of(**given), facts_from(_pairs(facts)), way)
+    there = read_disk(found, option="--found").disk if found is not None else None
+    made = carry_out(plan_of(**given), facts_from(_pairs(facts)), way, there=there)
     plan = made.ground.plan
     # An unanswered stop ends here too (rule 16.3).
     fits = plan.verdict in ("comfortable", "tight") and all(one.level != "stop" for one in plan.findings)

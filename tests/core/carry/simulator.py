@@ -36,6 +36,23 @@ class Bench:
         for hold in data["holds"]:
             self.cells["source"][self.span(hold)] = self.new_file_system(hold["row"], hold["sectors"] // CELL)
             self.names["source"][hold["first_lba"] // CELL] = hold["first_lba"]
+        self.find(data["disks"]["target"])
+
+    def find(self, target):
+        """What stands on the target before: whole rows as file systems of their own, others as what nobody can use."""
+        for one in target.get("found", ()):
+            if one["whole"]:
+                self.cells["target"][self.span(one)] = self.new_file_system(one["row"], one["sectors"] // CELL)
+            else:
+                self.cells["target"][self.span(one)] = -99
+            self.names["target"][one["first_lba"] // CELL] = one["named"]
+        if "found_table" in target:
+            said = target["found_table"]
+            self.code["target"] = said["code"]
+            rows = set(self.planned) if said["as_planned"] else {one["row"] for one in target["found"]}
+            self.write_table("target", rows, "planned" if said["as_planned"] else "old")
+            if self.gpt and not said["backup"]:
+                self.cells["target"][-1] = 0
 
     @staticmethod
     def span(extent):
@@ -130,7 +147,7 @@ class Bench:
     def do_copy(self, step):
         cells = self.opened(step["from_disk"], step["row"], step["from"])
         length = step["to"]["sectors"] // CELL
-        if length > len(cells) or (length < len(cells) and self.data["way"] not in ("straight", "files")):
+        if length > len(cells) or (length < len(cells) and self.data["way"] not in ("straight", "files", "finish")):
             raise Lost("another length on the way")
         self.put(step["disk"], step["to"], self.resized(step["row"], cells, length))
         came = self.names[step["from_disk"]][step["from"]["first_lba"] // CELL]

@@ -6,10 +6,10 @@ from tests.make import desk, disk, fs, part, row_of
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.check_lists import LINES
 from ylemorph.core.carry.facts import Facts
-from ylemorph.core.carry.figures import figures_of
 from ylemorph.core.carry.in_place import Shift, order_moves
 from ylemorph.core.carry.sequence import WAYS
 from ylemorph.core.carry.step_kinds import words_of
+from ylemorph.core.carry.typed import figures_of
 from ylemorph.core.disk.model import Disk, UsageMap
 from ylemorph.core.disk.roles import BASIC_DATA, RECOVERY
 from ylemorph.core.disk.usual_sizes import nominal_disk
@@ -51,7 +51,7 @@ def test_the_end_row_moves_once_to_the_end_before_the_row_in_front_grows():
     assert moving == [("move", "target", 5), ("grow", "target", 4)]
 
 
-@pytest.mark.parametrize("way", WAYS)
+@pytest.mark.parametrize("way", [way for way in WAYS if way != "finish"])
 @pytest.mark.parametrize(("target", "fit"), [(480, "proportional"), (2000, "proportional"), (960, "snug")])
 def test_nothing_is_resized_twice_and_nothing_copied_twice_to_the_target(way, target, fit):
     source = row_of(*[(100 * GiB, BASIC_DATA, fs(used=20 * GiB), {"role": "data"}) for _ in range(4)], label_gb=480)

@@ -148,7 +148,7 @@ def test_a_volume_group_gets_larger_by_any_way_and_is_extended_by_hand():
     (step,) = [step for step in way(made, "straight").steps if step.kind == "grow" and step.row == 3]
     typed = record_of("grow").words(Told(made.ground, "straight", step, "binary")).typed
     assert typed[0] == "pvresize PART"
-    assert [text for number, text in gaps_of(made.ground) if number == 3] == [
+    assert [text for number, text in gaps_of(made.ground, "straight") if number == 3] == [
         "reading (3): LVM member cannot be made larger here; it is copied and fills 841 GiB once you extend it."
     ]
     assert next(load.copied for load in made.ground.loads if load.number == 3) == 420 * GiB  # no copier looks into it

@@ -222,7 +222,7 @@ def test_packing_in_place_is_written_where_the_row_stands():
 
 
 def test_gaps_are_of_rows_that_change_their_length():
-    assert list(gaps_of(carried("straight", 1000, disk=desk(), fit="same").ground)) == []
+    assert list(gaps_of(carried("straight", 1000, disk=desk(), fit="same").ground, "straight")) == []
 
 
 def test_an_encrypted_row_is_copied_whole_and_its_length_left_to_a_person():
@@ -234,8 +234,8 @@ def test_an_encrypted_row_is_copied_whole_and_its_length_left_to_a_person():
 
     plain = carried("straight", 480, disk=desk())
     made = carried("straight", 480, disk=sealed(encryption="active"))
-    assert [number for number, _ in gaps_of(plain.ground)] == []
-    assert [text for _, text in gaps_of(made.ground)] == [
+    assert [number for number, _ in gaps_of(plain.ground, "straight")] == []
+    assert [text for _, text in gaps_of(made.ground, "straight")] == [
         "Desk (3): encrypted NTFS cannot be made smaller here; its place of 201 GiB stays empty for its files."
     ]
     larger = carried("straight", 2000, disk=sealed(encryption="active"))

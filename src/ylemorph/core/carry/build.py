@@ -3,6 +3,7 @@
 from bisect import bisect_left
 
 from ..errors import BadOption
+from ..fit.plan import PlanRow
 from ..sizes import Extent, format_size
 from .disk_steps import READ, START_CODE
 from .ground import Ground, Load
@@ -20,7 +21,7 @@ PACKING_SHARES = (200, 600)
 
 def straight(ground: Ground) -> Steps:
     """A copier that makes smaller on the way; what grows is made larger afterwards."""
-    steps = [_check("source", load) for load in ground.loads if not load.hold.fixed]
+    steps = [check("source", load) for load in ground.loads if not load.hold.fixed]
     return [*steps, _table(), *_copies(ground, "source", packs=True), *_ending(ground, "source")]
 
 
@@ -34,9 +35,9 @@ def shrink_first(ground: Ground) -> Steps:
     steps: Steps = []
     for load in ground.loads:
         if not load.hold.fixed:
-            steps.append(_check("source", load))
-        if _shrinks(load):
-            steps.append(_shrink(ground, "source", load))
+            steps.append(check("source", load))
+        if shrinks(load):
+            steps.append(shrink(ground, "source", load))
     return [*steps, _table(), *_copies(ground, "source", packs=False), *_ending(ground, "source")]
 
 
@@ -48,8 +49,8 @@ def through_image(ground: Ground) -> Steps:
     """
     inward = [_into_image(ground, load) for load in ground.loads]
     inside = [_in_image(ground, load) for load in ground.loads]
-    outward = [_copy(ground, "image", load, shortened=True) for load in ground.loads]
-    larger = [_grow(ground, load) if _grows(load) else [] for load in ground.loads]
+    outward = [copy(ground, "image", load, shortened=True) for load in ground.loads]
+    larger = [grow(ground, load) if grows(load) else [] for load in ground.loads]
     if ground.whole_image:
         inward = [[_read_whole(ground)]]
     if ground.whole_image or ground.facts.both_attached == "no":
@@ -67,14 +68,14 @@ def restore(ground: Ground) -> Steps:
     """
     steps = [_write_back(ground)]
     if ground.plan.frame.table == "gpt" and ground.plan.source.table == "gpt":
-        steps.append(_simple("mend-table", "target"))
+        steps.append(simple("mend-table", "target"))
     shifts = []
     for load in ground.loads:
         now = load.hold.extent
         if not load.hold.fixed:
-            steps.append(_check("target", load))
-        if _shrinks(load):
-            steps.append(_shrink(ground, "target", load))
+            steps.append(check("target", load))
+        if shrinks(load):
+            steps.append(shrink(ground, "target", load))
             now = load.short
         shifts.append(Shift(load.number, now, load.goal))
     by_number = {load.number: load for load in ground.loads}
@@ -85,18 +86,18 @@ def restore(ground: Ground) -> Steps:
             f"{name} ({moves.blocked.row}) cannot pass the others: {format_size(missing)} of free space are missing",
             mend="keep the order of the rows, or leave one behind",
         )
-    steps += [_move(ground, by_number[row], now, goal) for row, now, goal in moves.made]
+    steps += [move(ground, by_number[row], now, goal) for row, now, goal in moves.made]
     steps.append(_table())
     for load in ground.loads:
-        if _grows(load):
-            steps += _grow(ground, load)
+        if grows(load):
+            steps += grow(ground, load)
     steps += _ending(ground, None)  # the code came along with the backup
-    return steps if ground.plan.identity == "keep" else [*steps, _simple("identity", "target")]
+    return steps if ground.plan.identity == "keep" else [*steps, simple("identity", "target")]
 
 
 def _ending(ground: Ground, code_from: DiskName | None) -> Steps:
     """What is made new, and last what starts the machine: a resizer that comes after it would write its own places."""
-    start, made = ground.plan.starting, _makes(ground)
+    start, made = ground.plan.starting, [make(row, place) for row, place in ground.made]
     copies = start.code is not False and code_from is not None
     if not copies and not start.renamed:
         return made
@@ -121,11 +122,11 @@ def _pairs(copies: Steps, larger: list[Steps]) -> list[Steps]:
     return [[copy, *more] for copy, more in zip(copies, larger, strict=True)]
 
 
-def _shrinks(load: Load) -> bool:
+def shrinks(load: Load) -> bool:
     return not load.hold.fixed and load.goal.length < load.hold.extent.length
 
 
-def _grows(load: Load) -> bool:
+def grows(load: Load) -> bool:
     return not load.hold.fixed and load.goal.length > load.hold.extent.length
 
 
@@ -134,15 +135,15 @@ def _free_behind(starts: list[int], extent: Extent) -> int:
     return starts[place] - extent.stop if place < len(starts) else 0
 
 
-def _simple(kind: StepKind, disk: DiskName) -> Step:
+def simple(kind: StepKind, disk: DiskName) -> Step:
     return Step(kind, disk, span=between(*record_of(kind).fixed))
 
 
 def _table() -> Step:
-    return _simple("table", "target")
+    return simple("table", "target")
 
 
-def _check(disk: DiskName, load: Load) -> Step:
+def check(disk: DiskName, load: Load) -> Step:
     extent = load.hold.extent
     return Step("check", disk, load.number, None, extent, extent, span=between(*CHECK.fixed))
 
@@ -150,13 +151,13 @@ def _check(disk: DiskName, load: Load) -> Step:
 def _copies(ground: Ground, name: DiskName, *, packs: bool) -> Steps:
     steps: Steps = []
     for load in ground.loads:
-        steps.append(_copy(ground, name, load, shortened=not packs))
-        if _grows(load):
-            steps += _grow(ground, load)
+        steps.append(copy(ground, name, load, shortened=not packs))
+        if grows(load):
+            steps += grow(ground, load)
     return steps
 
 
-def _copy(ground: Ground, name: DiskName, load: Load, *, shortened: bool) -> Step:
+def copy(ground: Ground, name: DiskName, load: Load, *, shortened: bool) -> Step:
     """To its place; ``shortened``: it was made smaller before, so the copy keeps the length."""
     to = load.placed
     source = load.short if shortened else load.hold.extent
@@ -185,11 +186,11 @@ def _into_image(ground: Ground, load: Load) -> Steps:
 def _in_image(ground: Ground, load: Load) -> Steps:
     if load.hold.fixed:
         return []
-    check = _check("image", load)
-    return [check, _shrink(ground, "image", load)] if _shrinks(load) else [check]
+    looked = check("image", load)
+    return [looked, shrink(ground, "image", load)] if shrinks(load) else [looked]
 
 
-def _shrink(ground: Ground, disk: DiskName, load: Load) -> Step:
+def shrink(ground: Ground, disk: DiskName, load: Load) -> Step:
     """What lies past the new end is read and written on the same disk."""
     extent, to, packed = load.hold.extent, load.short, ground.packed(load)
     most = min(load.copied, (extent.length - to.length) * ground.sector)
@@ -199,13 +200,13 @@ def _shrink(ground: Ground, disk: DiskName, load: Load) -> Step:
     return Step("shrink", disk, load.number, None, extent, to, packed, packed, span, free)
 
 
-def _grow(ground: Ground, load: Load) -> Steps:
+def grow(ground: Ground, load: Load) -> Steps:
     span = between(*GROW.fixed)
     free = _free_behind(ground.starts, load.goal)
     return [Step("grow", "target", load.number, None, load.placed, load.goal, 0, 0, span, free)]
 
 
-def _move(ground: Ground, load: Load, now: Extent, goal: Extent) -> Step:
+def move(ground: Ground, load: Load, now: Extent, goal: Extent) -> Step:
     """Its whole length, or its used space where the mover knows the file system (rule 9.3)."""
     size, path = now.length * ground.sector, ground.path("target")
     least, whole = spent(2 * min(load.copied, size), path), spent(2 * size, path)
@@ -214,9 +215,8 @@ def _move(ground: Ground, load: Load, now: Extent, goal: Extent) -> Step:
     return Step("move", "target", load.number, None, now, goal, size, size, added(between(*MOVE.fixed), either))
 
 
-def _makes(ground: Ground) -> Steps:
-    span = between(*MAKE.fixed)
-    return [Step("make", "target", row.number, None, None, place, span=span) for row, place in ground.made]
+def make(row: PlanRow, place: Extent) -> Step:
+    return Step("make", "target", row.number, None, None, place, span=between(*MAKE.fixed))
 
 
 def _read_whole(ground: Ground) -> Step:

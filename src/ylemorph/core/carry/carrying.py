@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
 
+from ..disk.model import Disk
 from ..errors import BadOption
 from ..fit.options import OptionKind
 from ..fit.plan import Plan
@@ -45,7 +46,8 @@ class Carrying:
     @cached_property
     def way(self) -> Way | None:
         if self.chosen is not None:
-            return next(way for way in self.ways if way.key == self.chosen)
+            listed = next((way for way in self.ways if way.key == self.chosen), None)
+            return listed or way_of(self.ground, self.chosen, self.units)
         return next((way for way in self.ways if way.key == self.proposed), None)
 
     @cached_property
@@ -70,10 +72,16 @@ class Carrying:
 
 
 def carry_out(
-    plan: Plan, facts: Facts, way: WayKey | None = None, units: Units = "binary", learned: Learned | None = None
+    plan: Plan,
+    facts: Facts,
+    way: WayKey | None = None,
+    units: Units = "binary",
+    learned: Learned | None = None,
+    there: Disk | None = None,
 ) -> Carrying:
-    """A plan on a bench. Raises BadOption where the wished way is not possible."""
-    made = Carrying(Ground(plan, facts, learned), way, units)
+    """A plan on a bench; ``there``: the target as it was read last. Raises BadOption where the wished way is not
+    possible."""
+    made = Carrying(Ground(plan, facts, learned, there), way, units)
     if way is not None:
         wished = way_of(made.ground, way, units)
         if not wished.possible:
@@ -132,9 +140,10 @@ def questions_of(plan: Plan, facts: Facts) -> tuple[Question, ...]:
     """The facts that matter for this plan: another answer would change a way, a time or a line to tick."""
     if plan.layout.sizes is None:
         return ()
+    asked = [kind for kind in FACTS.values() if kind.kind != "rows"]  # rows are named on the row itself
     return tuple(
         Question(kind, kind.of(facts), decides)
-        for kind in FACTS.values()
+        for kind in asked
         if (decides := _decides(plan, facts, kind)) or kind.of(facts) != kind.default
     )
 

@@ -6,9 +6,9 @@ from ..plain import sentence_case
 from ..sizes import Extent
 from .model import Model, TableNow, Unsafe, other_disk
 from .sequence import DiskStepKind, Step
-from .start_commands import start_commands
 from .step_record import StepRecord, changes_nothing
 from .told import Told, Words
+from .typed import start_commands
 
 # --- read -------------------------------------------------------------------------------------------------------------
 
@@ -69,9 +69,10 @@ READ = StepRecord(
 def _table_words(told: Told) -> Words:
     kind = told.ground.plan.frame.table.upper()
     count = sum(goal.extent is not None for goal in told.ground.goals)
-    before = () if told.way == "restore" else (f"{told.where} is the right disk, by its serial",)
+    in_place = told.way in ("restore", "finish")
+    before = () if in_place else (f"{told.where} is the right disk, by its serial",)
     identity = f"the identity of {told.disk('source')}" if told.ground.plan.identity == "keep" else "a new identity"
-    if told.way == "restore":
+    if in_place:
         return Words(
             f"Make the {kind} of {told.where} as planned: {_rows(count)} and no other, with {identity}",
             (),

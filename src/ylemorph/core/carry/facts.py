@@ -118,6 +118,24 @@ class Facts:
         set_words="Encryption: {}",
         unset_words="Encryption as the survey says",
     )
+    found_right: YesNo = option(
+        "unknown",
+        "choice",
+        "bench",
+        "Are the partitions on the target the rows of this plan?",
+        choices=get_args(YesNo),
+        set_words="Partitions on the target are the plan's rows: {}",
+        unset_words="Not known whether the partitions on the target are the plan's rows",
+    )
+    again: frozenset[int] = option(
+        frozenset(),
+        "rows",
+        "bench",
+        "Which rows on the target are not whole, and are copied again?",
+        metavar="N",
+        set_words="Copied again: {}",
+        unset_words="Nothing is copied again",
+    )
     health: HealthState = option(
         "unknown",
         "choice",

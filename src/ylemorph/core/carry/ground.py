@@ -5,10 +5,11 @@ from functools import cached_property
 from typing import NamedTuple
 
 from ..disk.filesystems import is_sealed
-from ..disk.model import Encryption, HealthState
+from ..disk.model import Disk, Encryption, HealthState
 from ..disk.tables import usable_range
 from ..fit.compare import carried_bytes_of, packed_bytes_of
 from ..fit.plan import Plan, PlanRow
+from ..found.matching import FoundDisk, found_of
 from ..sizes import Extent
 from .facts import Facts
 from .sequence import DiskName, Goal, Hold, Shape
@@ -52,10 +53,21 @@ class Ground:
     plan: Plan
     facts: Facts
     learned: Learned | None = None  # from finished jobs of the same kind of disks and links
+    there: Disk | None = None  # the target as it was read last, where that is not what the plan was made with
 
     @cached_property
     def sector(self) -> int:
         return self.plan.source.logical_sector_bytes
+
+    @cached_property
+    def found(self) -> FoundDisk | None:
+        """What of the plan stands on the target already."""
+        return found_of(self.plan, self.there or self.plan.target, self.facts.again)
+
+    @property
+    def in_place(self) -> bool:
+        """Source and target are one disk: nothing can be copied again."""
+        return self.plan.source == self.plan.target
 
     @cached_property
     def same_sectors(self) -> bool:

@@ -47,7 +47,8 @@ class Blocked(NamedTuple):
 
 Move = tuple[int, Extent, Extent]  # row, from, to with the length kept
 MOST_SEARCHED = 9  # rows; of more, only so many that still wait
-MOST_STATES, MOST_STATES_OF_MANY = 1000, 100
+MOST_EXACT = 5  # rows, of which every order is looked at
+MOST_STATES_EXACT, MOST_STATES, MOST_STATES_OF_MANY = 10_000, 1000, 100
 
 
 class Moves(NamedTuple):
@@ -66,6 +67,24 @@ def order_moves(shifts: tuple[Shift, ...], usable: Extent, grain: int) -> Moves:
     """
     now = {shift.row: shift.now for shift in shifts}
     goals = {s.row: Extent(s.goal.start, s.goal.start + s.now.length) for s in shifts}
+    moves = _one_by_one(shifts, now.copy(), goals, usable, grain)
+    moved = [move[0] for move in moves.made]
+    if (moves.blocked is None and len(set(moved)) == len(moved)) or len(shifts) > MOST_EXACT:
+        return moves  # nothing is moved twice, which no other order betters
+    waiting = [shift.row for shift in shifts]
+    exact = _pass_through(waiting, now, goals, usable, grain, _anchors(now, goals))
+    return moves if exact is None else Moves(exact)
+
+
+def _anchors(now: dict[int, Extent], goals: dict[int, Extent]) -> frozenset[int]:
+    """Where something begins or ends, now or at the end: beside it a row that stands aside is in nobody's way."""
+    return frozenset(edge for extents in (now.values(), goals.values()) for extent in extents for edge in (*extent,))
+
+
+def _one_by_one(
+    shifts: tuple[Shift, ...], now: dict[int, Extent], goals: dict[int, Extent], usable: Extent, grain: int
+) -> Moves:
+    """Straight away as long as that goes, and through free space from there on."""
     waiting = [s.row for s in sorted(shifts, key=lambda s: s.now.start) if s.now.start != s.goal.start]
     made: list[Move] = []
     stood_aside: set[int] = set()
@@ -129,11 +148,17 @@ def _aside(
 
 
 def _pass_through(
-    waiting: list[int], now: dict[int, Extent], goals: dict[int, Extent], usable: Extent, grain: int
+    waiting: list[int],
+    now: dict[int, Extent],
+    goals: dict[int, Extent],
+    usable: Extent,
+    grain: int,
+    anchors: frozenset[int] = frozenset(),
 ) -> tuple[Move, ...] | None:
     """The order with the fewest sectors moved, within ``MOST_STATES`` places of the rows; None where none leads there.
 
-    Of many rows only those that wait may move; the others are at their places.
+    Of many rows only those that wait may move; the others are at their places. ``anchors``: where a row may stand aside
+    beside the ends of gaps.
     """
     rows = sorted(now) if len(now) <= MOST_SEARCHED else sorted(waiting)
     still = [extent for row, extent in now.items() if row not in rows]
@@ -148,7 +173,7 @@ def _pass_through(
     heap: list[tuple[int, int, int, tuple[int, ...], tuple[Move, ...]]] = [(left(first), 0, 0, first, ())]
     seen: set[tuple[int, ...]] = set()
     pushed = 0
-    most = MOST_STATES if len(now) <= MOST_SEARCHED else MOST_STATES_OF_MANY
+    most = MOST_STATES_EXACT if anchors else MOST_STATES if len(now) <= MOST_SEARCHED else MOST_STATES_OF_MANY
     while heap and len(seen) < most:
         _, _, cost, starts, path = heappop(heap)
         if starts == wanted:
@@ -159,7 +184,7 @@ def _pass_through(
         extents = [Extent(start, start + length) for start, length in zip(starts, lengths, strict=True)]
         for place, row in enumerate(rows):
             others = still + extents[:place] + extents[place + 1 :]
-            for to in _places(extents[place], goals[row], others, usable, grain):
+            for to in _places(extents[place], goals[row], others, usable, grain, anchors):
                 after = (*starts[:place], to.start, *starts[place + 1 :])
                 if after not in seen:
                     pushed, spent = pushed + 1, cost + to.length
@@ -167,13 +192,17 @@ def _pass_through(
     return None
 
 
-def _places(own: Extent, goal: Extent, others: list[Extent], usable: Extent, grain: int) -> list[Extent]:
-    """Where a row could go: its place, or either end of a gap that holds it."""
+def _places(
+    own: Extent, goal: Extent, others: list[Extent], usable: Extent, grain: int, anchors: frozenset[int]
+) -> list[Extent]:
+    """Where a row could go: its place, either end of a gap that holds it, or in it beside an anchor."""
     length = own.length
     starts = [] if any(_overlap(other, goal) for other in others) else [goal.start]
     for gap in _gaps(others, usable, grain):
         if gap.length >= length:
             starts += [gap.start, (gap.stop - length) // grain * grain]
+            beside = {at for anchor in anchors for at in (anchor, anchor - length) if at % grain == 0}
+            starts += sorted(at for at in beside if gap.start <= at and at + length <= gap.stop)
     return [Extent(start, start + length) for start in dict.fromkeys(starts) if start != own.start]
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from ..sizes import Extent, div_up
-from .sequence import DiskName, Goal, Hold, Sequence, Shape, Step
+from .sequence import DiskName, FoundTarget, Goal, Hold, Sequence, Shape, Step
 
 GPT_ARRAY_BYTES = 16384  # rule 2.1
 
@@ -66,6 +66,16 @@ class Model:
         source.contents = [Content(hold.row, hold.extent, named=hold.extent.start) for hold in sequence.holds]
         source.code = sequence.start.code
         source.table = TableNow(frozenset(goal.row for goal in sequence.goals if not goal.added), backup=True)
+        self._find(sequence.found)
+
+    def _find(self, found: FoundTarget) -> None:
+        """What stands on the target already; what is not whole is nothing that a step could use."""
+        target = self.disks["target"]
+        target.contents = [Content(one.row, one.extent, named=one.named) for one in found.rows if one.whole]
+        target.code = found.code
+        if found.rows:
+            rows = frozenset(one.row for one in found.rows)
+            target.table = TableNow(rows, planned=found.as_table, backup=found.backup)
 
     # --- what steps are made of --------------------------------------------------------------------------------------
 

@@ -9,7 +9,7 @@ from .sequence import RowStepKind, Step
 from .step_record import StepRecord, changes_nothing
 from .told import Told, Words
 
-PACKING_WAYS = frozenset(("straight", "files"))  # where a copy may make a row smaller on its way
+PACKING_WAYS = frozenset(("straight", "files", "finish"))  # where a copy may make a row smaller on its way
 
 
 # --- copy -------------------------------------------------------------------------------------------------------------

@@ -13,7 +13,7 @@ DiskStepKind = Literal["read", "table", "cut", "mend-table", "identity", "start-
 RowStepKind = Literal["copy", "shrink", "grow", "move", "make", "check"]
 StepKind = Literal[DiskStepKind, RowStepKind]
 STEP_KINDS: tuple[StepKind, ...] = get_args(StepKind)
-WayKey = Literal["straight", "shrink-first", "through-image", "restore", "files"]
+WayKey = Literal["straight", "shrink-first", "through-image", "restore", "files", "finish"]
 WAYS: tuple[WayKey, ...] = get_args(WayKey)
 
 
@@ -75,6 +75,27 @@ class StartGoal(NamedTuple):
 NOTHING_ASKED = StartGoal()
 
 
+class FoundContent(NamedTuple):
+    """What of a row stands on the target before the first step: where, whether whole, where it says that it starts."""
+
+    row: int
+    extent: Extent
+    whole: bool
+    named: int
+
+
+class FoundTarget(NamedTuple):
+    """The target before the first step, where it holds something of the plan."""
+
+    rows: tuple[FoundContent, ...] = ()
+    as_table: bool = False  # its table is the plan's
+    backup: bool = False
+    code: bool = False
+
+
+BLANK = FoundTarget()
+
+
 @dataclass(frozen=True, slots=True)
 class Sequence:
     """Everything that a rehearsal looks at. ``usable``: LBAs of the target that may hold rows."""
@@ -88,6 +109,7 @@ class Sequence:
     gpt: bool
     usable: Extent
     start: StartGoal = NOTHING_ASKED
+    found: FoundTarget = BLANK
 
     @property
     def fingerprint(self) -> str:

@@ -8,8 +8,9 @@ from ..errors import BadOption
 from ..plain import sentence_case
 from ..sizes import Units, format_size, known_sum
 from . import build
+from .finish import finish
 from .ground import Ground
-from .sequence import Sequence, StartGoal, Step, WayKey
+from .sequence import FoundContent, FoundTarget, Sequence, StartGoal, Step, WayKey
 from .times import added
 
 Sentence = Callable[[Ground, Units], str]
@@ -103,6 +104,26 @@ BACKUP_SIZE = Need("backup_size", _backup_sized, _text(""), _text("the backup's 
 ROOM = Need(
     "workspace", _room, _lacks_room, lambda ground, units: f"{format_size(workspace_bytes(ground), units)} of workspace"
 )
+
+
+# To finish from what is found the source is needed only where something of it is missing there.
+BOTH_AGAIN = Need(
+    "both_attached",
+    lambda ground: None if _copies_again(ground) else True,
+    BOTH.lacking,
+    _text("the source attached too, for what is missing"),
+)
+FOUND = Need(
+    "found_right",
+    lambda ground: _said(ground.facts.found_right) if ground.found and ground.found.unsure else True,
+    _text("the partitions on the target are not the rows of this plan"),
+    _text("that the partitions on the target are the rows of this plan"),
+)
+
+
+def _copies_again(ground: Ground) -> bool:
+    kept = {row.row for row in ground.found.whole} if ground.found else set()
+    return any(load.number not in kept for load in ground.loads)
 
 
 ASKED_FIRST = (PERMISSION, BACKUP, BACKUP_SIZE)  # a way that needs one of these is not proposed before it was said
@@ -199,6 +220,14 @@ def _image_suits(ground: Ground, _units: Units) -> str:
     return "the source is only read, and nothing on the target can go wrong that the image does not mend"
 
 
+def _finish_suits(ground: Ground, _units: Units) -> str:
+    found = ground.found
+    kept = [] if found is None else [row.row for row in found.whole]
+    names = [load.name for load in ground.loads if load.number not in kept]
+    again = f"; {' and '.join(names)} copied from the source" if names else ""
+    return f"{len(kept)} of {len(ground.loads)} rows stand on the target already{again}"
+
+
 WAY_KINDS: dict[WayKey, WayKind] = {
     "straight": WayKind(
         "Straight across",
@@ -257,6 +286,17 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         _text("check permissions and long names"),
         1,
     ),
+    "finish": WayKind(
+        "Finish from here",
+        "What the target holds already is brought to its place and length; only what is missing is copied.",
+        finish,
+        (FOUND, BOTH_AGAIN),
+        _common,
+        _finish_suits,
+        "What a copy that stopped left half-way looks whole from outside: copy again what is not certain.",
+        lambda ground, units: _and(_extend(ground, units), "move end rows"),
+        2,
+    ),
 }
 
 
@@ -266,7 +306,14 @@ def _and(first: str, second: str) -> str:
 
 def ways_of(ground: Ground, units: Units = "binary") -> tuple[Way, ...]:
     """Every way in the table's order, as it stands for this plan on this bench."""
-    return tuple(way_of(ground, key, units) for key in WAY_KINDS)
+    return tuple(way_of(ground, key, units) for key in keys_of(ground))
+
+
+def keys_of(ground: Ground) -> tuple[WayKey, ...]:
+    """To finish is a way where there is something to finish, and the only one on one disk."""
+    if ground.in_place:
+        return ("finish",)
+    return tuple(key for key in WAY_KINDS if key != "finish" or ground.found is not None)
 
 
 def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
@@ -331,7 +378,7 @@ def proposed(ground: Ground, ways: tuple[Way, ...]) -> WayKey | None:
 
 def propose(ground: Ground) -> tuple[WayKey, tuple[Step, ...]] | None:
     """The same as ``proposed`` with its steps, without working out what cannot be the best."""
-    able = [key for key in WAY_KINDS if not _against(ground, key)]
+    able = [key for key in keys_of(ground) if not _against(ground, key)]
     for rank in sorted({_rank(ground, key) for key in able}):
         keys = [key for key in able if _rank(ground, key) == rank]
         if ground.loads and "straight" in keys and "through-image" in keys:
@@ -375,4 +422,13 @@ def sequence_of(ground: Ground, key: WayKey, steps: tuple[Step, ...]) -> Sequenc
         ground.plan.frame.table == "gpt",
         ground.usable,
         StartGoal(start.code is not False, frozenset([moved.row.number for moved in start.named])),
+        _found_target(ground) if key == "finish" else FoundTarget(),
     )
+
+
+def _found_target(ground: Ground) -> FoundTarget:
+    found = ground.found
+    if found is None:
+        return FoundTarget()
+    rows = tuple(FoundContent(row.row, row.content, row.whole, row.named) for row in found.rows)
+    return FoundTarget(rows, found.as_table, found.backup, found.code)

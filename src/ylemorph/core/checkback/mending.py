@@ -1,6 +1,6 @@
 """Figures to type where a difference is mended: new size, what is added or taken off, new start."""
 
-from ..carry.figures import Figure, figure_of
+from ..carry.typed import Figure, figure_of
 from .differences import Difference
 from .planned import Planned
 

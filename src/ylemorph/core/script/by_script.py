@@ -8,6 +8,7 @@ place for a while and nothing stands there yet; else in a work file.
 from collections.abc import Iterator
 from typing import Literal, NamedTuple
 
+from ..carry.finish import loads_for, standing
 from ..carry.ground import Ground, Load
 from ..carry.sequence import Step, WayKey
 from ..disk.filesystems import EXT_KINDS, KIND_NAMES, is_sealed
@@ -40,7 +41,21 @@ class ByScript(NamedTuple):
 
     @property
     def load(self) -> Load:
-        return next(load for load in self.ground.loads if load.number == self.row)
+        return next(load for load in loads_for(self.ground, self.way) if load.number == self.row)
+
+    @property
+    def standing(self) -> tuple[Load, ...]:
+        """Rows that stand at their places on the target before its table is written."""
+        if self.way == "finish":
+            return tuple(standing(self.ground)[0].values())
+        return self.ground.loads
+
+    @property
+    def named(self) -> dict[int, int]:
+        """Where rows that were found on the target say that they start."""
+        found = self.ground.found
+        kept = {load.number for load in self.standing} if self.way == "finish" else set()
+        return {row.row: row.named for row in found.rows if row.row in kept} if found is not None else {}
 
     @property
     def family(self) -> Family:
@@ -84,15 +99,16 @@ class ByScript(NamedTuple):
 
 
 def by_script(ground: Ground, way: WayKey, steps: tuple[Step, ...]) -> list[ByScript]:
-    without = frozenset(number for number, _ in gaps_of(ground))
+    without = frozenset(number for number, _ in gaps_of(ground, way))
     return [ByScript(ground, way, step, without) for step in steps]
 
 
-def gaps_of(ground: Ground) -> Iterator[tuple[int, str]]:
+def gaps_of(ground: Ground, way: WayKey) -> Iterator[tuple[int, str]]:
     """Rows, and what is left to a person, said before anything begins."""
-    for load in ground.loads:
+    for load in loads_for(ground, way):
         row = load.row
-        if load.hold.fixed or family_of(load) != "other":
+        same = load.goal.length == load.hold.extent.length
+        if load.hold.fixed or same or family_of(load) != "other":
             continue
         kind, name = KIND_NAMES[row.kind], load.name
         if is_sealed(row.row.fs):
@@ -122,6 +138,8 @@ def again_from(steps: tuple[Step, ...], index: int) -> int:
     step = steps[index]
     if step.kind not in ("shrink", "grow") or step.disk == "source":
         return index + 1
+    if not any(before.kind in ("read", "copy") and before.row in (None, step.row) for before in steps[:index]):
+        return index + 1  # it was found on the target: tried again
     for before in range(index - 1, -1, -1):
         other = steps[before]
         if other.disk == step.disk and (other.kind == "read" or (other.kind == "copy" and other.row == step.row)):

@@ -70,7 +70,7 @@ def price_of(steps: list[ByScript]) -> ScriptPrice:
         written,
         work_room(steps),
         added(*[_span(one, what) for one, what in zip(steps, taken, strict=True)]).seconds,
-        tuple(text for _, text in gaps_of(ground)),
+        tuple(text for _, text in gaps_of(ground, steps[0].way)),
     )
 
 

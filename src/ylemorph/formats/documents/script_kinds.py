@@ -101,8 +101,8 @@ def _move(told: ScriptStep) -> list[str]:
 
 
 def _table(told: ScriptStep) -> list[str]:
-    """A backup that was written back has brought the code of the first sector; without wiping it stays."""
-    plan, restored = told.by.ground.plan, told.way == "restore"
+    """What stands there already, be it a backup that was written back, is not touched: without wiping it stays."""
+    plan, restored = told.by.ground.plan, told.way in ("restore", "finish")
     lines = [] if restored else ['empty "$TARGET"']
     lines += _blank(_ends(told, restored=restored))
     body = [line for line in plan_to_script(plan).splitlines() if not line.startswith("label")]
@@ -112,7 +112,8 @@ def _table(told: ScriptStep) -> list[str]:
         for entry in planned_entries(plan):
             if plan.frame.table == "gpt" and entry.row is not None and not entry.uuid and entry.row not in _made(told):
                 asked = f'"$(sfdisk --part-uuid "$SOURCE" {entry.row})"'
-                lines.append(f'sfdisk --quiet --part-uuid "$TARGET" {entry.number} {asked}')
+                given = '[ "$SOURCE" = - ] || ' if told.way == "finish" else ""
+                lines.append(f'{given}sfdisk --quiet --part-uuid "$TARGET" {entry.number} {asked}')
         lines.append('flush "$TARGET"')
     return lines
 
@@ -124,7 +125,7 @@ def _ends(told: ScriptStep, *, restored: bool) -> list[tuple[int, int]]:
     places = [(0, size)] if not restored else []
     held = {}
     if restored:
-        held = {load.number: load.placed.stop * ground.sector for load in ground.loads}
+        held = {load.number: load.placed.stop * ground.sector for load in told.by.standing}
     stretches = []
     for goal in ground.goals:
         if goal.extent is None:
@@ -165,7 +166,7 @@ def _make(told: ScriptStep) -> list[str]:
 
 def _check(told: ScriptStep) -> list[str]:
     if told.step.row is None or told.family == "other":
-        return []
+        return []  # nobody here looks into it
     start, length = told.old
     if told.step.disk == "image":
         lines = []

@@ -39,8 +39,9 @@ def _named_lines(told: ScriptStep) -> list[str]:
     lines = []
     for moved in (*start.named, *start.perhaps):
         kind = moved.row.fs.kind if moved.row.fs is not None else "unknown"
-        if moved.was != moved.now and kind in NAMING_KINDS and not told.stays_empty(moved.row.number):
-            lines.append(f'rename_start {kind} "$TARGET" {moved.now * told.sector} {moved.was} {moved.now}')
+        was = told.by.named.get(moved.row.number, moved.was)
+        if was != moved.now and kind in NAMING_KINDS and not told.stays_empty(moved.row.number):
+            lines.append(f'rename_start {kind} "$TARGET" {moved.now * told.sector} {was} {moved.now}')
     return lines
 
 

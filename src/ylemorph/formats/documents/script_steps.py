@@ -2,6 +2,7 @@
 
 from typing import NamedTuple
 
+from ...core.carry.finish import loads_for
 from ...core.carry.ground import Load
 from ...core.carry.sequence import Step, WayKey
 from ...core.plain import plain_line
@@ -63,7 +64,7 @@ class ScriptStep(NamedTuple):
 
     def stays_empty(self, number: int) -> bool:
         """Whether the row's place is left to a person: what stands there is no file system of this job."""
-        load = next((load for load in self.by.ground.loads if load.number == number), None)
+        load = next((load for load in loads_for(self.by.ground, self.way) if load.number == number), None)
         return load is None or (number in self.by.without and load.goal.length < load.hold.extent.length)
 
 

@@ -8,10 +8,10 @@ from fpdf.fonts import TTFFont
 
 from ...core.carry.carrying import Carrying
 from ...core.carry.check_lists import When
-from ...core.carry.figures import figures_of
 from ...core.carry.sequence import Step
 from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
+from ...core.carry.typed import figures_of
 from ...core.carry.will_start import will_start
 from ...core.disk.filesystems import KIND_NAMES
 from ...core.disk.model import Disk

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from importlib.resources import files
 
 from ...core.carry.carrying import Carrying
-from ...core.carry.sequence import Sequence
+from ...core.carry.sequence import Sequence, WayKey
 from ...core.carry.step_kinds import words_of
 from ...core.carry.ways import WAY_KINDS
 from ...core.disk.compare import confirms
@@ -24,6 +24,10 @@ from .script_steps import ScriptStep, quoted
 
 PARTS = ("said", "disks", "runs", "carry", "resize", "start", "look")
 USAGE = "sh FILE [--go] [--resume] [--no-verify] [--overwrite TEXT] [--log FILE] [--tell URL] SOURCE TARGET [WORKDIR]"
+WARNS: dict[WayKey, str] = {
+    "shrink-first": "It makes rows on the SOURCE smaller: have a backup.",
+    "finish": "It moves and resizes what stands on the TARGET: have the source, or a backup.",
+}
 ENDINGS = (
     "0 done, 1 a step failed, 2 refused before anything was written, 3 done but for named gaps, 130 and 143 stopped"
 )
@@ -34,7 +38,7 @@ def script_of(carrying: Carrying) -> str:
     way, sequence = carrying.way, carrying.sequence
     if way is None or sequence is None:
         raise BadOption("there is no way to carry this plan out", at="--format", mend="mend the plan first")
-    gaps = [text for _, text in gaps_of(carrying.ground)]
+    gaps = [text for _, text in gaps_of(carrying.ground, way.key)]
     told = _told(carrying, sequence)
     lines = [*_head(carrying, sequence, told, gaps), "", functions()]
     lines += ["# --- go " + "-" * 111, "", "trap ended EXIT", "trap 'exit 130' INT", "trap 'exit 143' TERM"]
@@ -61,9 +65,9 @@ def _told(carrying: Carrying, sequence: Sequence) -> list[ScriptStep]:
 
 def _head(carrying: Carrying, sequence: Sequence, told: list[ScriptStep], gaps: list[str]) -> Iterator[str]:
     source, target, way = carrying.ground.plan.source, carrying.ground.plan.target, sequence.way
-    warns = (
-        "It makes rows on the SOURCE smaller: have a backup." if way == "shrink-first" else "The source is only read."
-    )
+    warns = WARNS.get(way, "The source is only read.")
+    if way == "finish" and not _needs_source(sequence):
+        warns = f"{warns} The source is not needed: give - in its place."
     title = f"{WAY_KINDS[way].name}: {source.model or 'source'} to {target.model or 'target'}. {warns}"
     yield "#!/bin/sh"
     yield f"# {plain_line(title)}"
@@ -89,7 +93,10 @@ def _head(carrying: Carrying, sequence: Sequence, told: list[ScriptStep], gaps: 
     yield "  wrong 'give SOURCE, TARGET and where it is needed a folder for work files'"
     yield "fi"
     yield "SOURCE=$1 TARGET=$2 WORK=${3:-} KEEP='' LOG=''"
-    yield "case $SOURCE in -*) SOURCE=./$SOURCE ;; esac"
+    yield "case $SOURCE in"
+    yield "  -) [ $SOURCE_NEEDED = no ] || wrong 'the source is needed' ;;"
+    yield "  -*) SOURCE=./$SOURCE ;;"
+    yield "esac"
     yield "case $TARGET in -*) TARGET=./$TARGET ;; esac"
     for text in [warns, *gaps, *_how_much(carrying, told)]:
         yield f"printf '%s\\n' {quoted(text)}"
@@ -102,11 +109,15 @@ def _figures(carrying: Carrying, sequence: Sequence, told: list[ScriptStep]) -> 
     steps = [one.by for one in told]
     tables = [number for number, one in enumerate(told, 1) if one.step.kind == "table"]
     rows = " ".join(f"{partition.first_lba}:{partition.sectors}" for partition in source.rows)
-    confirmed = confirms(plan.options.overwrite, target, source)
-    held = "".join(f"{partition.first_lba}:{partition.sectors} " for partition in target.rows)
+    finishes = sequence.way == "finish" and ground.found is not None
+    there = ground.found.disk if finishes and ground.found is not None else target
+    confirmed = finishes or confirms(plan.options.overwrite, target, source)
+    held = "".join(f"{partition.first_lba}:{partition.sectors} " for partition in there.rows)
     stops = [one.text() for one in plan.findings if one.level == "stop" and one.code != "target-holds-data"]
     label = "dos" if plan.frame.table == "mbr" else "gpt"
-    yield f"STEPS={len(told)} SECTOR={ground.sector} LABEL={label} TABLE_STEP={tables[0] if tables else 0}"
+    table = tables[0] if tables else len(told) + 1
+    yield f"STEPS={len(told)} SECTOR={ground.sector} LABEL={label} TABLE_STEP={table}"
+    yield f"FINISHES={'yes' if finishes else 'no'} SOURCE_NEEDED={'yes' if _needs_source(sequence) else 'no'}"
     yield f"SOURCE_BYTES={source.size_bytes} TARGET_BYTES={target.size_bytes}"
     yield f"SOURCE_SERIAL={quoted(source.serial)} TARGET_SERIAL={quoted(target.serial)}"
     changes = "yes" if sequence.way == "shrink-first" else "no"
@@ -115,7 +126,7 @@ def _figures(carrying: Carrying, sequence: Sequence, told: list[ScriptStep]) -> 
     yield f"SOURCE_ROWS={quoted(rows)} SOURCE_COUNT={len(source.rows)}"
     keeps = plan.identity == "keep"
     yield f"KEEPS_ID={'yes' if keeps else 'no'} PLANNED_ID={quoted(source.table_id.lower() if keeps else '')}"
-    yield f"CONFIRMED={'yes' if confirmed else 'no'} HELD_ID={quoted(target.table_id.lower())} HELD_ROWS='{held}'"
+    yield f"CONFIRMED={'yes' if confirmed else 'no'} HELD_ID={quoted(there.table_id.lower())} HELD_ROWS='{held}'"
     yield f"ROOM={work_room(steps)} ROOM_WHOLE={whole_room(steps)}"
     yield f"TOOLS={quoted(' '.join(tools_needed(told)))}"
     yield f"STOPS={quoted(' '.join(stops))}"
@@ -124,15 +135,23 @@ def _figures(carrying: Carrying, sequence: Sequence, told: list[ScriptStep]) -> 
 
 def _known_rows(carrying: Carrying) -> Iterator[str]:
     """Of each row that goes over: where it stands in bytes, what looks at it, its own identity, and its name."""
-    ground = carrying.ground
+    ground, sequence = carrying.ground, carrying.sequence
     if ground.whole_image:  # nothing is read of it before it is read whole (rule 13.1)
         return
-    for load in sorted(ground.loads, key=lambda load: load.hold.extent.start):
+    loads = ground.loads
+    if sequence is not None and sequence.way == "finish":
+        again = {step.row for step in sequence.steps if step.kind == "copy"}
+        loads = tuple(load for load in loads if load.number in again)
+    for load in sorted(loads, key=lambda load: load.hold.extent.start):
         fs = load.row.row.fs
         signs = "".join(c for c in (fs.uuid if fs else "") if c.isalnum()).upper() or "-"
         extent = load.hold.extent
         place = f"{extent.start * ground.sector} {extent.length * ground.sector}"
         yield f"{place} {family_of(load)} {signs} {load.row.row.name_and_number}"
+
+
+def _needs_source(sequence: Sequence) -> bool:
+    return sequence.way != "finish" or any(step.from_disk == "source" for step in sequence.steps)
 
 
 def _arguments() -> Iterator[str]:
@@ -148,6 +167,7 @@ def _arguments() -> Iterator[str]:
     yield "      case $1 in --overwrite) overwrite=$2 ;; --log) log=$2 ;; --tell) tell=$2 ;; esac"
     yield "      shift ;;"
     yield "    --) shift; break ;;"
+    yield "    -) break ;;"
     yield '    -*) [ ! -e "./$1" ] || break; wrong "$1 is no option of this script" ;;'
     yield "    *) break ;;"
     yield "  esac"
@@ -159,7 +179,12 @@ def _how_much(carrying: Carrying, told: list[ScriptStep]) -> Iterator[str]:
     """Rows of which nobody can tell what is used, and what a way's name would let one expect, said before."""
     ground = carrying.ground
     left = {one.step.row for one in told if one.is_left and one.step.kind == "copy"}
-    others = [load for load in ground.loads if family_of(load) == "other" and load.number not in left]
+    carried = {one.step.row for one in told if one.step.kind in ("copy", "move", "read")}
+    others = [
+        load
+        for load in ground.loads
+        if family_of(load) == "other" and load.number not in left and (None in carried or load.number in carried)
+    ]
     names = [load.row.row.name_and_number for load in others]
     if carrying.way is not None and carrying.way.key == "files":
         yield "File systems go over as they are, by what is in use of them, not file by file."

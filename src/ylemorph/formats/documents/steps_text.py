@@ -8,10 +8,10 @@ from rich.table import Table
 from rich.text import Text
 
 from ...core.carry.carrying import Carrying
-from ...core.carry.figures import Figure, figures_of
 from ...core.carry.sequence import Step
 from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
+from ...core.carry.typed import Figure, figures_of
 from ...core.carry.ways import WAY_KINDS
 from ...core.carry.will_start import will_start
 from ...core.fit.layout import verdict_name

@@ -4,12 +4,12 @@ import json
 from typing import TYPE_CHECKING, Final
 
 from ...core.carry.carrying import Carrying
-from ...core.carry.figures import Figure, figures_of
 from ...core.carry.model import Content
 from ...core.carry.rehearse import FilmFrame, Rehearsal
 from ...core.carry.sequence import DiskName, Sequence, Shape, StartGoal, Step
 from ...core.carry.step_kinds import words_of
 from ...core.carry.times import added, time_range
+from ...core.carry.typed import Figure, figures_of
 from ...core.carry.ways import WAY_KINDS, Way
 from ...core.script.price import price_for
 from ...core.sizes import Extent, Units
@@ -43,7 +43,7 @@ def steps_to_data(carrying: Carrying, units: Units = "binary") -> "StepsModel":
         "format": FORMAT,
         "way": carrying.way.key if carrying.way else None,
         "ways": [way_to_data(carrying, way, units) for way in carrying.ways],
-        "disks": {name: shape_to_data(shape) for name, shape in sequence.disks.items()} if sequence else {},
+        "disks": disks_to_data(sequence) if sequence else {},
         "grain_bytes": carrying.ground.plan.frame.grain_bytes,
         "holds": [
             {"row": h.row, **extent_to_data(h.extent), "bytes": h.bytes, "fixed": h.fixed} for h in sequence.holds
@@ -80,6 +80,19 @@ def verdict_to_data(verdict: Rehearsal) -> "RehearsalModel":
 
 def shape_to_data(shape: Shape) -> "ShapeModel":
     return {"sectors": shape.sectors, "logical_sector_bytes": shape.sector_bytes}
+
+
+def disks_to_data(sequence: Sequence) -> "dict[DiskName, ShapeModel]":
+    disks = {name: shape_to_data(shape) for name, shape in sequence.disks.items()}
+    found = sequence.found
+    if found.rows:
+        disks["target"]["found"] = [
+            {"row": one.row, **extent_to_data(one.extent), "whole": one.whole, "named": one.named} for one in found.rows
+        ]
+        disks["target"]["found_table"] = {
+            "as_planned": found.as_table, "backup": found.backup, "code": found.code,
+        }  # fmt: skip
+    return disks
 
 
 def extent_to_data(extent: Extent) -> "PlaceModel":

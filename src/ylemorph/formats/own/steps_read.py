@@ -6,7 +6,19 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from ...core.carry.sequence import DiskName, Goal, Hold, Sequence, Shape, StartGoal, Step, StepKind, WayKey
+from ...core.carry.sequence import (
+    DiskName,
+    FoundContent,
+    FoundTarget,
+    Goal,
+    Hold,
+    Sequence,
+    Shape,
+    StartGoal,
+    Step,
+    StepKind,
+    WayKey,
+)
 from ...core.carry.step_kinds import record_of
 from ...core.errors import BadSteps
 from ...core.sizes import Extent
@@ -35,10 +47,34 @@ class _Shape(_In):
     logical_sector_bytes: Annotated[int, Field(ge=1, le=65_536)]
 
 
+class _FoundRow(_Extent):
+    row: Number
+    whole: bool
+    named: Number | None = None
+
+
+class _FoundTable(_In):
+    as_planned: bool = False
+    backup: bool = False
+    code: bool = False
+
+
+class _FoundDisk(_Shape):
+    found: Annotated[list[_FoundRow], Field(max_length=4096)] = []
+    found_table: _FoundTable = _FoundTable()
+
+    def to_core(self) -> FoundTarget:
+        rows = [
+            FoundContent(one.row, one.to_core(), one.whole, one.first_lba if one.named is None else one.named)
+            for one in self.found
+        ]
+        return FoundTarget(tuple(rows), self.found_table.as_planned, self.found_table.backup, self.found_table.code)
+
+
 class _Disks(_In):
     source: _Shape
     image: _Shape | None = None
-    target: _Shape
+    target: _FoundDisk
 
 
 class _Hold(_Extent):
@@ -130,8 +166,20 @@ def _sequence(model: _Steps) -> Sequence:
     usable = Extent(target.first_usable_lba, target.last_usable_lba + 1)
     return Sequence(
         model.way, shapes, model.grain_bytes, tuple(holds), steps, tuple(goals.values()), target.table == "gpt", usable,
-        StartGoal(model.start.code, frozenset(model.start.named)),
+        StartGoal(model.start.code, frozenset(model.start.named)), _found(model, goals),
     )  # fmt: skip
+
+
+def _found(model: _Steps, goals: dict[int, Goal]) -> FoundTarget:
+    """Raises BadSteps for a row that stands nowhere in the plan, or past the end of the target."""
+    found = model.disks.target.to_core()
+    for place, one in enumerate(found.rows):
+        at = f"disks.target.found[{place}]"
+        if one.row not in goals:
+            raise BadSteps(f"there is no row {one.row} in the plan", at=at, mend="name a row of the plan")
+        if one.extent.stop > model.disks.target.sectors:
+            raise BadSteps(f"row {one.row} ends past the target", at=at, mend="check its place")
+    return found
 
 
 def _goal(row: _Row) -> Goal:

@@ -45,14 +45,28 @@ class WayModel(Shape):
     open_needs: list[str]
 
 
-class ShapeModel(Shape):
-    sectors: int
-    logical_sector_bytes: int
-
-
 class PlaceModel(Shape):
     first_lba: int
     sectors: int
+
+
+class FoundRowModel(PlaceModel):
+    row: int
+    whole: bool
+    named: Annotated[int, Field(description="The sector that its boot sector names as its start")]
+
+
+class FoundTableModel(Shape):
+    as_planned: bool
+    backup: bool
+    code: bool
+
+
+class ShapeModel(Shape):
+    sectors: int
+    logical_sector_bytes: int
+    found: NotRequired[Annotated[list[FoundRowModel], Field(description="What of the plan stands there before")]]
+    found_table: NotRequired[FoundTableModel]
 
 
 class HoldModel(PlaceModel):

@@ -3,14 +3,19 @@
 # look_first: all that would speak against it; whoever is refused has lost nothing
 look_first() {
   for tool in $TOOLS; do command -v "$tool" > /dev/null || refuse "$tool is missing; install it first"; done
-  for disk in "$SOURCE" "$TARGET"; do look_at_disk "$disk"; done
+  look_at_disk "$TARGET"
   [ -w "$TARGET" ] || refuse "$TARGET cannot be written; run this as root"
-  ! same "$SOURCE" "$TARGET" || refuse "$SOURCE and $TARGET are the same disk"
+  if has_source; then
+    look_at_disk "$SOURCE"
+    ! same "$SOURCE" "$TARGET" || refuse "$SOURCE and $TARGET are the same disk"
+  elif [ -z "$PLANNED_ID" ] && [ "$KEEPS_ID" = yes ]; then
+    refuse "the source's identity is not known from its survey; give the source"
+  fi
   if [ "$SECTOR" != 512 ] && { [ -f "$SOURCE" ] || [ -f "$TARGET" ]; }; then
     refuse "disks with sectors of $SECTOR bytes must be devices here, not files"
   fi
   [ -z "$STOPS" ] || refuse "$STOPS"
-  look_at_source
+  ! has_source || look_at_source
   found=$(length "$TARGET")
   [ "$found" -eq "$TARGET_BYTES" ] || refuse "$TARGET has $found bytes, planned were $TARGET_BYTES"
   found=$(serial "$TARGET")
@@ -18,12 +23,14 @@ look_first() {
     refuse "$TARGET has the serial $found, planned was $TARGET_SERIAL"
   fi
   VIEWS=yes
-  view "$SOURCE" 0 1048576 || VIEWS=no
+  view "$TARGET" 0 1048576 || VIEWS=no
   give_back
   look_at_room
   if [ "$resume" = yes ]; then look_at_journal; else look_at_target; fi
-  if [ "$LAST" -eq 0 ] || [ "$SOURCE_CHANGES" = no ]; then look_at_rows; fi
+  if has_source && { [ "$LAST" -eq 0 ] || [ "$SOURCE_CHANGES" = no ]; }; then look_at_rows; fi
 }
+# has_source: whether it was given; a way that copies nothing does without
+has_source() { [ "$SOURCE" != - ]; }
 look_at_disk() {
   [ -b "$1" ] || [ -f "$1" ] || refuse "$1 is neither a device nor a file"
   [ -r "$1" ] || refuse "$1 cannot be read; run this as root"
@@ -62,6 +69,12 @@ look_at_rows() {
 }
 # look_at_target: what stands on it may go
 look_at_target() {
+  if [ "$FINISHES" = yes ]; then
+    # What is finished must stand exactly as it was found: no word overrules that.
+    [ "$(identity "$TARGET")" = "$HELD_ID" ] && [ "$(rows "$TARGET" | tr '\n' ' ')" = "$HELD_ROWS" ] ||
+      refuse "$TARGET is no longer as it was found; read it again and plan from there"
+    return 0
+  fi
   held=$(holds "$TARGET")
   [ -n "$held" ] || return 0
   text=$(confirmation "$TARGET")
@@ -129,7 +142,7 @@ look_at_journal() {
       *) [ "$BRINGS_ID $found" = "yes $SOURCE_ID" ] || refuse "$TARGET is not the disk of that run, or was changed since" ;;
     esac
   fi
-  for loop in $(loops_over "$SOURCE") $(loops_over "$TARGET") $(loops_under "$KEEP"); do
+  for loop in $(! has_source || loops_over "$SOURCE") $(loops_over "$TARGET") $(loops_under "$KEEP"); do
     case "$loop" in "$(real "$SOURCE")" | "$(real "$TARGET")") ;; *) losetup --detach "$loop" 2> /dev/null || : ;; esac
   done
 }
@@ -149,7 +162,7 @@ new_identity() {
 look_at_log() {
   [ -e "$1" ] || return 0
   [ -f "$1" ] || refuse "$1 is no file that a log could be written to; give --log FILE"
-  for disk in "$SOURCE" "$TARGET"; do ! same "$1" "$disk" || refuse "$1 is one of the disks; give --log FILE"; done
+  for disk in "$SOURCE" "$TARGET"; do [ "$disk" = - ] || ! same "$1" "$disk" || refuse "$1 is one of the disks; give --log FILE"; done
   [ ! -s "$1" ] || head -c 40 "$1" | grep -q ylemorph.log/1 || refuse "$1 is no log of such a script; give --log FILE"
 }
 # set_out: the log, and the journal's first lines

@@ -1,0 +1,191 @@
+"""Rule 15: from what is found to the plan, safe by the model and by cells, with the fewest bytes moved."""
+
+import json
+import os
+import random
+from heapq import heappop, heappush
+
+import pytest
+
+from ylemorph.core.carry.carrying import carry_out
+from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.in_place import Shift, order_moves
+from ylemorph.core.carry.rehearse import rehearse
+from ylemorph.core.disk.check import checked
+from ylemorph.core.disk.model import Partition
+from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.errors import BadOption, YlemorphError
+from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import Extent, MiB
+from ylemorph.formats.own.steps import steps_to_data
+from ylemorph.formats.own.steps_read import read_steps
+
+from .pairs import damaged, random_plan
+from .simulator import Bench
+
+DEEP = os.environ.get("HYPOTHESIS_PROFILE") == "deep"
+PAIRS, CHUNKS = (2000, 20) if DEEP else (150, 10)
+GRAIN = MiB // 512
+READY = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", found_right="yes")
+
+
+def random_pair(rnd):
+    """A plan whose rows have identities, and a disk that holds some of it; None where the rows do not go on it."""
+    plain = random_plan(rnd)
+    rows = [
+        p.but(uuid=f"ROW-{p.number}", filesystem=p.filesystem and p.filesystem.but(uuid=f"FS-{p.number}"))
+        for p in plain.source.partitions
+    ]
+    source = plain.source.but(partitions=tuple(rows), table_id="SOURCE")
+    try:
+        plan = make_plan(source, plain.target, plain.options)
+        return plan, random_found(rnd, plan)
+    except YlemorphError:
+        return None
+
+
+def random_found(rnd, plan):
+    """An earlier clone at the old sizes, a copy that was cut off, rows missing, moved, of another length or order."""
+    per_grain, usable = plan.frame.grain_sectors, (plan.frame.first_usable_lba, plan.frame.last_usable_lba + 1)
+    kind, taken, parts = rnd.choice(("planned", "old", "mixed", "shuffled")), [], []
+    rows = [row for row in plan.rows if row.extent is not None]
+    for row in rows if kind != "shuffled" else rnd.sample(rows, len(rows)):
+        source, length = row.row.partition, row.extent.length * per_grain
+        goal = row.extent.start * per_grain
+        if source is None or rnd.random() < 0.2:
+            continue
+        lengths = [length, source.sectors, max(length, source.sectors)]
+        places = {"planned": [goal], "old": [source.first_lba], "shuffled": [rnd.randrange(*usable) // GRAIN * GRAIN]}
+        start = rnd.choice(places.get(kind, [goal, source.first_lba, goal + per_grain, goal - per_grain]))
+        long = rnd.choice(lengths)
+        if start < usable[0] or start + long > usable[1] or any(a < start + long and start < b for a, b in taken):
+            continue
+        taken.append((start, start + long))
+        fs = source.filesystem
+        if fs is not None:
+            size = rnd.choice((long, min(long, source.sectors), long)) * 512
+            fs = fs.but(size_bytes=size, state=rnd.choice(("clean",) * 7 + ("damaged",)))
+            if fs.named_start_lba is not None:
+                fs = fs.but(named_start_lba=rnd.choice((start, fs.named_start_lba)))
+        parts.append(Partition(len(parts) + 1, start, long, source.type if plan.frame.table == plan.source.table
+                               else "0x07" if plan.frame.table == "mbr" else BASIC_DATA,
+                               filesystem=fs, uuid=f"ROW-{row.number}"))  # fmt: skip
+    notes = rnd.choice(((), (), ("backup-misplaced",)))
+    if plan.frame.table == "mbr":
+        parts, notes = [p.but(uuid="") for p in parts[:4]], ()
+    return checked(
+        plan.target.but(
+            table=plan.frame.table, table_id=rnd.choice(("SOURCE", "OTHER")), partitions=tuple(parts),
+            table_notes=notes, start_code=rnd.choice((None, plan.source.start_code)),
+        )
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("chunk", range(CHUNKS))
+def test_every_way_to_finish_is_safe_by_the_model_and_by_cells(chunk):
+    made = judged = 0
+    for number in range(10**9):
+        if made == PAIRS // CHUNKS:
+            break
+        rnd = random.Random(f"finish {chunk} {number}")
+        pair = random_pair(rnd)
+        if pair is None:
+            continue
+        plan, found = pair
+        try:
+            carrying = carry_out(plan, READY, "finish", there=found)
+        except BadOption:
+            continue
+        made += 1
+        data = steps_to_data(carrying)
+        verdict = rehearse(read_steps(json.dumps(data).encode()))
+        assert verdict == (True, None, None, ""), (chunk, number, verdict)
+        assert Bench(data, number).run(), (chunk, number)
+        assert_only_what_is_wrong_is_touched(data)
+        for _ in range(4):
+            wrong = damaged(data, rnd)
+            try:
+                verdict = rehearse(read_steps(json.dumps(wrong).encode()))
+            except YlemorphError:
+                continue
+            assert verdict.safe == Bench(wrong, number).run(), (chunk, number, verdict)
+            judged += not verdict.safe
+    assert judged > made
+
+
+def assert_only_what_is_wrong_is_touched(data):
+    """No step about a row that stood right and whole; nothing is moved, copied or resized twice without need."""
+    planned = {row["number"]: row for row in data["plan"]["rows"] if row["carried"]}
+    fixed = {hold["row"]: hold for hold in data["holds"] if hold["fixed"]}
+    moved = {step["row"] for step in data["steps"] if step["kind"] == "move"}
+    for one in data["disks"]["target"]["found"]:
+        goal = planned[one["row"]]
+        length = fixed[one["row"]]["sectors"] if one["row"] in fixed else goal["sectors"]
+        right = one["whole"] and (one["first_lba"], one["sectors"]) == (goal["first_lba"], length)
+        kinds = [step["kind"] for step in data["steps"] if step["row"] == one["row"]]
+        if right and not moved:
+            assert kinds == [], one
+        if one["whole"] and "copy" not in kinds:
+            assert kinds.count("shrink") + kinds.count("grow") <= 1
+    for row in {step["row"] for step in data["steps"] if step["kind"] == "copy"}:
+        assert sum(step["kind"] == "copy" and step["row"] == row for step in data["steps"]) == 1
+
+
+# --- the fewest bytes -------------------------------------------------------------------------------------------------
+
+
+def least_moved(shifts, cells):
+    """Every order of moves to every place: the fewest cells moved; None where none leads there."""
+    lengths = [shift.now.length for shift in shifts]
+    goal = tuple(shift.goal.start for shift in shifts)
+    heap, best = [(0, tuple(shift.now.start for shift in shifts))], {}
+    while heap:
+        cost, at = heappop(heap)
+        if at == goal:
+            return cost
+        if at in best:
+            continue
+        best[at] = cost
+        for place, length in enumerate(lengths):
+            for start in range(cells - length + 1):
+                others = [(a, a + n) for i, (a, n) in enumerate(zip(at, lengths, strict=True)) if i != place]
+                if start != at[place] and all(b <= start or start + length <= a for a, b in others):
+                    after = (*at[:place], start, *at[place + 1 :])
+                    if after not in best:
+                        heappush(heap, (cost + length, after))
+    return None
+
+
+def random_shifts(rnd):
+    count = rnd.randint(1, 5)
+    lengths = [rnd.randint(1, 3) for _ in range(count)]
+    cells = sum(lengths) + rnd.randint(0, 3)
+
+    def placed():
+        order = rnd.sample(range(count), count)
+        free = cells - sum(lengths)
+        starts, at = [0] * count, 0
+        for row in order:
+            gap = rnd.randint(0, free)
+            free -= gap
+            at += gap
+            starts[row] = at
+            at += lengths[row]
+        return starts
+
+    now, goal = placed(), placed()
+    return tuple(
+        Shift(n, Extent(now[n], now[n] + lengths[n]), Extent(goal[n], goal[n] + lengths[n])) for n in range(count)
+    ), cells
+
+
+@pytest.mark.parametrize("chunk", range(CHUNKS))
+def test_no_order_moves_less_and_where_there_is_none_there_is_none(chunk):
+    for number in range(PAIRS // CHUNKS):
+        shifts, cells = random_shifts(random.Random(f"least {chunk} {number}"))
+        moves, least = order_moves(shifts, Extent(0, cells), 1), least_moved(shifts, cells)
+        if least is None:
+            assert moves.blocked is not None, (chunk, number, shifts, cells)
+        else:
+            assert moves.blocked is None, (chunk, number, shifts, cells)
+            assert sum(move[1].length for move in moves.made) == least, (chunk, number, shifts, cells)
