@@ -39,7 +39,7 @@ def bench(tmp_path_factory):
     return made
 
 
-def practised(bench, source, target, fault, way=None):
+def practised(bench, source, target, fault, way="straight"):
     plan = make_plan(bench.read(source).disk, bench.read(target).disk, Options())
     carrying = carry_out(plan, Facts(health="good", workspace=2**50), way)
     steps = []
@@ -67,6 +67,45 @@ def test_a_fault_plants_its_difference_and_nothing_else(bench, source, target, f
     plan, carrying, steps = practised(bench, source, target, fault)
     assert found(bench, plan, target) == PLANTED[fault]
     assert steps == [n for number in range(1, len(carrying.sequence.steps) + 1) for n in (number, -number)]
+
+
+def finished(bench, plan, source, target, fault="none"):
+    """From what is found to the plan, on the bench."""
+    facts = Facts(both_attached="yes", found_right="yes", health="good")
+    carrying = carry_out(plan, facts, "finish", there=bench.read(target).disk)
+    images = [bench.image_of(bench.read(key).disk.serial) for key in (target, source)]
+    Practice(plan, carrying.sequence, images[0], fault, images[1]).run(lambda *_: None, lambda *_: None)
+    return [(step.kind, step.row) for step in carrying.sequence.steps]
+
+
+@pytest.mark.parametrize(
+    ("source", "target", "fault", "steps"),
+    [
+        ("desk", "blank", "last-row", [("table", None), ("copy", 5)]),
+        ("desk", "blank", "not-extended", [("check", 4), ("grow", 4)]),
+        ("desk", "blank", "identity-off", [("table", None)]),
+        ("desk", "blank", "flag-lost", [("table", None)]),
+        ("desk", "blank", "off-grain", [("table", None), ("copy", 5)]),
+        ("desk", "blank", "backup-missing", [("mend-table", None)]),
+        ("bindery", "loan", "code-lost", [("start-code", None)]),
+        ("bindery", "loan", "code-off", [("start-code", None)]),
+        ("bindery", "loan", "start-named-off", [("start-code", None)]),
+    ],
+)
+def test_from_a_fault_the_shortest_way_leads_to_the_plan(bench, source, target, fault, steps):
+    """Nothing but what the fault planted is touched, and afterwards all is as planned."""
+    plan, _, _ = practised(bench, source, target, fault)
+    assert found(bench, plan, target) == PLANTED[fault]
+    assert finished(bench, plan, source, target) == steps
+    assert found(bench, plan, target) == set()
+
+
+def test_faults_on_the_way_to_finish_and_what_no_step_comes_to(bench):
+    plan, _, _ = practised(bench, "desk", "blank", "last-row")
+    finished(bench, plan, "desk", "blank", "backup-missing")
+    assert found(bench, plan, "blank") == {"table-backup"}
+    with pytest.raises(YlemorphError, match="no step of this way comes to that"):
+        finished(bench, plan, "desk", "blank", "flag-lost")
 
 
 def test_a_backup_that_is_missing_and_a_stop_half_way(bench):

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Check back: the finished disk against the plan, what to do about each difference, and the end of the job. */
 import { computed, ref, toRef } from "vue";
+import { useRouter } from "vue-router";
 import { useCheck } from "../api/check";
 import type { Job } from "../api/client";
 import type { JobStore } from "../api/jobs";
@@ -12,6 +13,7 @@ import PickOne from "../widgets/PickOne.vue";
 import { moment } from "../widgets/units";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
+const router = useRouter();
 const bench = useCheck(toRef(props, "job"));
 const { check, trouble, refused, doubtful, number } = bench;
 const reading = ref(false);
@@ -32,6 +34,11 @@ const times = computed(() =>
 async function take(survey: Parameters<typeof bench.compare>[0]): Promise<void> {
   await bench.compare(survey);
   if (!refused.value && !doubtful.value) reading.value = false;
+}
+/** The steps from what was found to the plan, in one go instead of difference by difference. */
+async function finish(): Promise<void> {
+  if (await props.store.change({ kind: "way", way: "finish" }, "page"))
+    await router.push(`/jobs/${props.job.id}/carry`);
 }
 async function sure(): Promise<void> {
   if (!doubtful.value) return;
@@ -121,6 +128,13 @@ async function sure(): Promise<void> {
         <section v-if="check.checks.length" class="card" aria-label="What to do">
           <h2>{{ check.differences.length ? "What to do" : "Nothing to do" }}</h2>
           <p v-if="check.another" class="muted">{{ check.another }}</p>
+          <div v-if="check.finish && !check.closing" class="finish">
+            <a-button v-if="check.finish.possible" type="primary" @click="finish">
+              Finish from here: {{ check.finish.steps === 1 ? "1 step" : `${check.finish.steps} steps` }},
+              {{ check.finish.time }}
+            </a-button>
+            <p class="muted">{{ check.finish.possible ? "" : "No way leads from here: " }}{{ check.finish.why }}.</p>
+          </div>
           <ul class="lines">
             <li v-for="(one, index) in check.differences" :key="index">
               <span class="tag" :class="one.level">{{ one.level }}</span>
@@ -156,6 +170,12 @@ async function sure(): Promise<void> {
   gap: 8px;
   max-width: 560px;
   margin: 8vh auto;
+}
+.finish {
+  display: grid;
+  gap: 4px;
+  justify-items: start;
+  margin-bottom: 8px;
 }
 .head .ant-btn {
   margin-left: auto;

@@ -21,7 +21,7 @@ from ..formats.documents.table_bytes import identity_of, table_pieces
 from ..probe.media.opening import open_medium
 from ..probe.start_code import code_pieces
 from .extents import stretches
-from .starts import name_start
+from .starts import keep_serial, name_start
 from .volumes import make_volume
 
 Fault = Literal[
@@ -72,6 +72,10 @@ class Practice:
             raise BadOption("no code goes over in this plan", at="fault", mend="choose another fault")
         if fault == "start-named-off" and not plan.starting.named:
             raise BadOption("no row of this plan names its place", at="fault", mend="choose another fault")
+        if not _reached(plan, sequence, fault):
+            raise BadOption(
+                "no step of this way comes to that", at="fault", mend="choose another fault, or another way"
+            )
         self.plan, self.sequence, self.image, self.fault = plan, sequence, image, fault
         self.source = source
         self.naming = [moved.row.number for moved in plan.starting.named]
@@ -80,28 +84,51 @@ class Practice:
 
     def run(self, begun: Callable[[int, Step], None], done: Callable[[int, Step], None]) -> None:
         """All steps, or half of them where it is to stop half-way."""
-        steps = self.sequence.steps
-        last = {step.row: number for number, step in enumerate(steps, 1) if step.disk == "target" and step.row}
+        steps, written = self.sequence.steps, self._when_written()
         for number, step in enumerate(steps, 1):
             begun(number, step)
             if self.fault == "stopped" and number > max(1, len(steps) // 2):
                 raise BadOption(f"it stopped at step {number}, as was wished", mend="say so in the record")
-            if step.kind == "table":
+            if step.kind == "table" or (step.kind == "mend-table" and self.in_place):
                 self._write_table()
-            if step.kind == "start-code" and step.disk == "target" and self.plan.starting.code:
-                self._write_code()
-            if step.row is not None and last.get(step.row) == number:
-                self._write_row(step.row)
+            if step.kind == "start-code" and step.disk == "target":
+                self._start(copies=step.from_disk is not None)
+            for row in written.get(number, ()):
+                self._write_row(row)
             done(number, step)
         if self.fault == "backup-missing":
             self._lose_backup()
 
+    @property
+    def in_place(self) -> bool:
+        """What stands on the target already stays, but for the rows that a step is about."""
+        return self.sequence.way == "finish"
+
+    def _when_written(self) -> dict[int, list[int]]:
+        """The rows that come to stand with each step: with the last one about them, or with the table after it, which
+        begins a disk anew."""
+        steps = self.sequence.steps
+        last = {step.row: number for number, step in enumerate(steps, 1) if step.disk == "target" and step.row}
+        table = max((number for number, step in enumerate(steps, 1) if step.kind == "table"), default=0)
+        written: dict[int, list[int]] = {}
+        for entry in self.entries:
+            if entry.row is not None and (entry.row in last or not self.in_place):
+                number = last.get(entry.row, 0)
+                written.setdefault(number if self.in_place else max(number, table), []).append(entry.row)
+        return written
+
     def _write_table(self) -> None:
-        """The disk begins anew: the table and nothing else."""
+        """The disk begins anew: the table and nothing else; in place nothing else is touched."""
         disk = None
         if self.fault == "identity-off":
             disk = uuid.uuid4() if self.plan.identity == "keep" else identity_of(self.plan.source.table_id)
         pieces = table_pieces(self.plan, entries=self.entries, disk=disk)
+        if self.in_place:
+            with self.image.open("r+b") as file:
+                for offset, data in pieces:
+                    file.seek(offset)
+                    file.write(data)
+            return
         beside = self.image.with_name(f"{self.image.name}.{secrets.token_hex(4)}.part")
         with beside.open("wb") as file:
             for offset, data in pieces:
@@ -123,11 +150,22 @@ class Practice:
             volume = Path(folder) / "volume"
             label = row.row.fs.label if row.row.fs is not None else ""
             if make_volume(row.kind, volume, size, label, None if row.change == "made" else held):
-                if number in self.naming:
-                    off = 63 if self.fault == "start-named-off" and number == self.naming[0] else 0
-                    with volume.open("r+b") as file:
+                with volume.open("r+b") as file:
+                    keep_serial(file, 0, row.row.fs.uuid if row.row.fs is not None else "")
+                    if number in self.naming:
+                        off = 63 if self.fault == "start-named-off" and number == self.naming[0] else 0
                         name_start(file, 0, entry.first_lba + off)
                 _lay(volume, self.image, entry.first_lba * self.sector)
+
+    def _start(self, *, copies: bool) -> None:
+        """The code, where it is not there yet; in place rows name where they stand, as the others do when written."""
+        if self.plan.starting.code and (copies or not self.in_place):
+            self._write_code()
+        if self.in_place:
+            with self.image.open("r+b") as file:
+                for entry in self.entries:
+                    if entry.row in self.naming:
+                        name_start(file, entry.first_lba * self.sector, entry.first_lba)
 
     def _write_code(self) -> None:
         """As the source has it, before the first row."""
@@ -166,6 +204,20 @@ def _entries(plan: Plan, fault: Fault) -> list[Entry]:
         marked = next(entry for entry in entries if _marked(entry))
         return [entry._replace(flags=frozenset()) if entry is marked else entry for entry in entries]
     return entries
+
+
+def _reached(plan: Plan, sequence: Sequence, fault: Fault) -> bool:
+    """Whether the steps touch what the fault is about; to finish from what is found they may leave it as it is."""
+    if sequence.way != "finish":
+        return True
+    kinds, rows = {step.kind for step in sequence.steps}, {step.row for step in sequence.steps}
+    last = max((entry for entry in planned_entries(plan) if entry.row is not None), key=lambda entry: entry.first_lba)
+    reached: dict[Fault, bool] = {
+        "identity-off": "table" in kinds, "flag-lost": "table" in kinds, "last-row": "table" in kinds,
+        "off-grain": "table" in kinds and last.row in rows, "not-extended": _largest(plan).number in rows,
+        "code-lost": "start-code" in kinds, "code-off": "start-code" in kinds, "start-named-off": "copy" in kinds,
+    }  # fmt: skip
+    return reached.get(fault, True)
 
 
 def _marked(entry: Entry) -> bool:

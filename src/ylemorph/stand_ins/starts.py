@@ -1,6 +1,7 @@
 """What starts a disk of the bench: code that says so on a screen, and boot sectors that name where they stand."""
 
 from pathlib import Path
+from string import hexdigits
 from typing import IO
 
 from ..core.disk.starting import CODE_BYTES, HIDDEN_AT
@@ -33,15 +34,31 @@ def put_code(image: Path) -> None:
 
 def name_start(file: IO[bytes], at: int, lba: int) -> None:
     """The FAT or NTFS boot sector at byte ``at``, and its copy, name ``lba``; nothing else does on the bench."""
+    places, _ = _boot_sectors(file, at)
+    for place in places:
+        file.seek(place + HIDDEN_AT)
+        file.write(lba.to_bytes(4, "little"))
+
+
+def keep_serial(file: IO[bytes], at: int, serial: str) -> None:
+    """They carry this serial, as the file system does that is copied; one that is no serial is let be."""
+    places, (offset, length) = _boot_sectors(file, at)
+    digits = serial.replace("-", "")
+    if len(digits) != 2 * length or set(digits) - set(hexdigits):
+        return
+    for place in places:
+        file.seek(place + offset)
+        file.write(bytes.fromhex(digits)[::-1])
+
+
+def _boot_sectors(file: IO[bytes], at: int) -> tuple[list[int], tuple[int, int]]:
+    """Where the boot sector and its copy stand, and offset and length of the serial in them; none of another kind."""
     file.seek(at)
     first = file.read(SECTOR)
     if first[3:11] == b"NTFS    ":
-        places = [0, int.from_bytes(first[0x28:0x30], "little") * SECTOR]
-    elif looks_like_fat(first):
-        copy = read_bpb(first).copy_at
-        places = [0] if copy is None else [0, copy]
-    else:
-        return
-    for place in places:
-        file.seek(at + place + HIDDEN_AT)
-        file.write(lba.to_bytes(4, "little"))
+        return [at, at + int.from_bytes(first[0x28:0x30], "little") * SECTOR], (0x48, 8)
+    if looks_like_fat(first):
+        bpb = read_bpb(first)
+        copies = [] if bpb.copy_at is None else [at + bpb.copy_at]
+        return [at, *copies], (0x43 if bpb.bits == 32 else 0x27, 4)
+    return [], (0, 0)

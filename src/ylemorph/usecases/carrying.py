@@ -17,7 +17,7 @@ from ..core.sizes import Units
 from ..formats.own.steps import kept_steps
 from ..stand_ins.attached import Bench, NotAttached
 from ..stand_ins.practice import FAULT_WORDS, Fault, Practice
-from ..store import jobs, runs
+from ..store import closings, jobs, runs
 from ..store.runs import Event, Run, What, current, tick, ticks
 from .practices import PracticeRun
 from .workshop import Work
@@ -43,14 +43,19 @@ __all__ = [
 Happening = Literal["begin", "done", "failed", "again", "back", "end"]
 
 
-def carrying_of(connection: sqlite3.Connection, state: JobState, bench: Bench, units: Units = "binary") -> Carrying:
+def carrying_of(
+    connection: sqlite3.Connection, job: int, state: JobState, bench: Bench, units: Units = "binary"
+) -> Carrying:
     """How a job is carried out: by the chosen way where it is possible, else by the proposed one.
 
-    The times are those of finished jobs between such disks, where there are enough (rule 11.3).
+    The times are those of finished jobs between such disks, where there are enough (rule 11.3). What the target holds
+    is what it was checked back with last, else what it was read with.
     """
     bare = Ground(make_plan(*state.pair, state.options), _known(state, bench))
     learned = learned_from(runs.ratios(connection, bare.bench_kind))
-    made = Carrying(Ground(bare.plan, bare.facts, learned), None, units)
+    checked = closings.checks(connection, job)
+    there = checked[0].survey.disk if checked else None
+    made = Carrying(Ground(bare.plan, bare.facts, learned, there), None, units)
     chosen = next((way for way in made.ways if way.key == state.way), None)
     return Carrying(made.ground, chosen.key, units) if chosen is not None and chosen.possible else made
 
@@ -104,7 +109,7 @@ def _add(work: Work, job: int, entry: RecordEntry, what: What) -> None:
 
 
 def _carrying(work: Work, job: int, units: Units) -> Carrying:
-    return carrying_of(work.connection, jobs.get(work.connection, job).state, work.shop.bench, units)
+    return carrying_of(work.connection, job, jobs.get(work.connection, job).state, work.shop.bench, units)
 
 
 def _way(made: Carrying, at: str = "", mend: str = "go back to Fit") -> Way:
@@ -126,7 +131,7 @@ def begin_practice(work: Work, job: int, fault: Fault, pace: float) -> None:
     ``pace``: seconds that all steps take together. Raises BadOption or NotAttached, with the record as it was.
     """
     state = jobs.get(work.connection, job).state
-    made = carrying_of(work.connection, state, work.shop.bench)
+    made = carrying_of(work.connection, job, state, work.shop.bench)
     way = _way(made)
     assert made.sequence is not None
     image = work.shop.bench.image_of(state.pair.target.serial)

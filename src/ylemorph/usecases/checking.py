@@ -3,7 +3,9 @@
 from collections.abc import Mapping
 from typing import NamedTuple
 
+from ..core.carry.carrying import Carrying
 from ..core.carry.times import duration
+from ..core.carry.ways import Way
 from ..core.checkback.compare import Checked, check_back
 from ..core.checkback.planned import Planned, planned_of
 from ..core.disk.model import Survey
@@ -31,7 +33,8 @@ class StepTook(NamedTuple):
 
 class Look(NamedTuple):
     """All that there is to see of a job's end. ``planned`` is None where there is no plan, and ``trouble`` says why;
-    ``shown``: the check that was asked for, or the newest."""
+    ``shown``: the check that was asked for, or the newest; ``finish``: the way from what the newest found to the plan.
+    """
 
     closing: Closing | None
     took: str
@@ -40,6 +43,7 @@ class Look(NamedTuple):
     steps: tuple[StepTook, ...]
     checks: tuple[tuple[Finished, Checked], ...]
     shown: tuple[Finished, Checked] | None
+    finish: Way | None = None
 
 
 def look(work: Work, job: int, number: int | None, units: Units = "binary") -> Look:
@@ -53,7 +57,10 @@ def look(work: Work, job: int, number: int | None, units: Units = "binary") -> L
         return Look(closing, took, error, None, (), (), None)
     checks = tuple((one, check_back(planned, one.survey.disk)) for one in closings.checks(work.connection, job))
     shown = next((pair for pair in checks if pair[0].id == number), checks[0] if checks else None)
-    return Look(closing, took, None, planned, _steps(work, run, state, units), checks, shown)
+    made = carrying_of(work.connection, job, state, work.shop.bench, units)
+    finish = next((way for way in made.ways if way.key == "finish"), None)
+    newest = shown is not None and shown is checks[0] and not shown[1].as_planned
+    return Look(closing, took, None, planned, _steps(run, made, units), checks, shown, finish if newest else None)
 
 
 def _planned(state: JobState) -> Planned:
@@ -69,12 +76,11 @@ def _took(run: Run | None, closing: Closing | None) -> str:
     return duration(recorded) if recorded and (closing or (run and run.events)) else ""
 
 
-def _steps(work: Work, run: Run | None, state: JobState, units: Units) -> tuple[StepTook, ...]:
+def _steps(run: Run | None, made: Carrying, units: Units) -> tuple[StepTook, ...]:
     """The record's steps where all of them were done, else those that the job has now, for times to be typed."""
     if run is not None and run.ended_at is not None and run.step is None:
         took = {event.step: duration(event.seconds) for event in run.events if event.what == "done"}
         return tuple(StepTook(s["number"], s["say"], took.get(s["number"], "")) for s in run.steps)
-    made = carrying_of(work.connection, state, work.shop.bench, units)
     steps = kept_steps(made, units) if made.way is not None else []
     return tuple(StepTook(step["number"], step["say"], "") for step in steps)
 

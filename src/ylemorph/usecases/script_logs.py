@@ -133,7 +133,7 @@ def progress_of(work: Work, run: int) -> Progress | None:
 def _way_of(work: Work, job: int, plan: str) -> tuple[Carrying, WayKey] | None:
     """A job's plan with the way whose sequence has this fingerprint; None where none has."""
     try:
-        made = carrying_of(work.connection, jobs.get(work.connection, job).state, work.shop.bench)
+        made = carrying_of(work.connection, job, jobs.get(work.connection, job).state, work.shop.bench)
         for way in made.ways:
             if way.steps and sequence_of(made.ground, way.key, way.steps).fingerprint == plan:
                 return Carrying(made.ground, way.key, made.units), way.key

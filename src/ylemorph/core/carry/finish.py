@@ -37,7 +37,7 @@ def finish(ground: Ground) -> Steps:
     steps += [move(ground, kept[row], now, goal) for row, now, goal in moves]
     missing = [load for load in ground.loads if load.number not in kept]
     lost = [(row, place) for row, place in ground.made if not _is_made(ground, found, row, place)]
-    if not found.as_table or missing or lost or any(load.hold.extent != load.goal for load in kept.values()):
+    if not found.as_table:
         steps.append(simple("table", "target"))
     elif not found.backup:
         steps.append(simple("mend-table", "target"))

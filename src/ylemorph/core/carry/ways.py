@@ -291,7 +291,7 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         "What the target holds already is brought to its place and length; only what is missing is copied.",
         finish,
         (FOUND, BOTH_AGAIN),
-        _common,
+        lambda ground, units: _common(ground, units) if _copies_again(ground) else "",
         _finish_suits,
         "What a copy that stopped left half-way looks whole from outside: copy again what is not certain.",
         lambda ground, units: _and(_extend(ground, units), "move end rows"),

@@ -11,13 +11,12 @@ from ..disk.model import Disk, Flag, Partition, TableNote
 from ..disk.tables import usable_range
 from ..fit.finding_kinds import LEVELS, Size
 from ..fit.starting import Identity
+from ..found.matching import SHORT_LEAST, SHORT_PERCENT
 from ..sizes import Extent, MiB, format_size
 from .differences import Difference, DifferenceKey
 from .planned import DiskSigns, Planned, PlannedRow
 from .starting import code_unknown, row_start_differences, start_differences
 
-# Clearly less than went over: tables that a smaller file system does not have explain no more than this.
-SHORT_PERCENT, SHORT_LEAST = 70, 64 * MiB  # common practice, no source
 KEPT_FLAGS: tuple[Flag, ...] = ("active", "required")
 TABLE_NOTES: dict[TableNote, DifferenceKey] = {
     "backup-missing": "backup-missing",

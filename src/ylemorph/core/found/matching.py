@@ -1,7 +1,8 @@
 """Which partitions of a disk that was read are rows of a plan, and which of these are whole (rule 15).
 
 A row is known by its partition's GUID, else by its file system's identity: that is certain. Else by kind, size and
-order among those that are left: that is likely, and is asked about.
+order among those that are left: that is likely, and is asked about. On a disk that carries the source's own identity
+its place is certain, too.
 """
 
 from collections.abc import Iterable, Iterator
@@ -11,10 +12,10 @@ from ..disk.filesystems import kind_of, state_of
 from ..disk.model import Disk, Partition
 from ..fit.entries import planned_entries
 from ..fit.plan import Plan, PlanRow
-from ..sizes import Extent, div_up
+from ..sizes import Extent, MiB, div_up
 
 # Clearly less than went over: tables that a smaller file system does not have explain no more than this.
-SHORT_PERCENT, SHORT_LEAST = 70, 64 << 20  # common practice, no source
+SHORT_PERCENT, SHORT_LEAST = 70, 64 * MiB  # common practice, no source
 NO_TABLE = frozenset(("gpt-lost",))
 
 
@@ -93,11 +94,11 @@ def _carried(plan: Plan) -> Iterator[PlanRow]:
 def _pairs(plan: Plan, disk: Disk) -> tuple[dict[int, tuple[Partition, bool]], str]:
     """By the row's number its partition and whether that is sure; and a sentence where two match one row."""
     left, paired = list(disk.rows), dict[int, tuple[Partition, bool]]()
-    for known, sure in ((_by_guid, True), (_by_identity, True), (_by_looks, False)):
+    for known, sure in ((_by_guid, True), (_by_identity, True), (_by_place, True), (_by_looks, False)):
         for row in _carried(plan):
             if row.number in paired:
                 continue
-            alike = [partition for partition in left if known(plan, row, partition)]
+            alike = [partition for partition in left if known(plan, row, partition, disk)]
             if len(alike) > 1 and sure:
                 at_place = [partition for partition in alike if partition.first_lba == row.first_lba]
                 if len(at_place) != 1:
@@ -110,25 +111,37 @@ def _pairs(plan: Plan, disk: Disk) -> tuple[dict[int, tuple[Partition, bool]], s
     return paired, ""
 
 
-def _by_guid(_plan: Plan, row: PlanRow, partition: Partition) -> bool:
+def _by_guid(_plan: Plan, row: PlanRow, partition: Partition, _disk: Disk) -> bool:
     return bool(row.source_uuid) and partition.uuid.upper() == row.source_uuid.upper()
 
 
-def _by_identity(_plan: Plan, row: PlanRow, partition: Partition) -> bool:
+def _by_identity(_plan: Plan, row: PlanRow, partition: Partition, _disk: Disk) -> bool:
     here, there = row.row.fs, partition.filesystem
     if here is None or there is None:
         return False
     return here.kind == there.kind and bool(here.uuid) and here.uuid.upper() == there.uuid.upper()
 
 
-def _by_looks(plan: Plan, row: PlanRow, partition: Partition) -> bool:
-    """Of one kind, and as long as the row was or will be."""
+def _by_place(plan: Plan, row: PlanRow, partition: Partition, disk: Disk) -> bool:
+    """On a disk that carries the source's identity: of one kind, where the row will be or was."""
+    source = row.row.partition
+    places = (row.first_lba, source.first_lba if source else None)
+    return _same_identity(plan.source, disk) and partition.first_lba in places and _may_be(row, partition)
+
+
+def _may_be(row: PlanRow, partition: Partition) -> bool:
+    """Of one kind, and no two identities that differ."""
     source = row.row.partition
     if source is None or kind_of(source) != kind_of(partition) or kind_of(partition) in ("unknown", "swap"):
         return False
     identities = (row.row.fs.uuid if row.row.fs else "", partition.filesystem.uuid if partition.filesystem else "")
-    if all(identities):
-        return False  # both have one, and it is another
+    return not all(identities)
+
+
+def _by_looks(plan: Plan, row: PlanRow, partition: Partition, _disk: Disk) -> bool:
+    """And as long as the row was or will be."""
+    if not _may_be(row, partition):
+        return False
     sizes = (row.source_bytes, row.size_bytes or 0)
     grain = plan.frame.grain_bytes
     return any(abs(partition.sectors * plan.source.logical_sector_bytes - size) < grain for size in sizes)

@@ -101,7 +101,7 @@ def hand_over(path: HandOverPath) -> Response:
     """A file for the bench: the work sheet, the script, the plan, its table or its picture."""
     kind, write = HAND_OVER[path.form]
     state = jobs.get(connection(), path.job_id).state
-    made = carrying.carrying_of(connection(), state, services().shop.bench)
+    made = carrying.carrying_of(connection(), path.job_id, state, services().shop.bench)
     response = Response(write(made, state), mimetype=kind)
     response.headers["Content-Disposition"] = f'attachment; filename="job-{path.job_id}-{path.form}"'
     return response

@@ -31,7 +31,7 @@ from .models import (
 def carry_data(work: Work, job: int, units: Units) -> CarryModel:
     """Everything that the stage shows."""
     state = jobs.get(work.connection, job).state
-    made, trouble = _made(work, state, units)
+    made, trouble = _made(work, job, state, units)
     run = carrying.current(work.connection, job)
     return {
         "headline": headline(made) if made else "",
@@ -46,9 +46,9 @@ def carry_data(work: Work, job: int, units: Units) -> CarryModel:
     }
 
 
-def _made(work: Work, state: JobState, units: Units) -> tuple[Carrying | None, Problem | None]:
+def _made(work: Work, job: int, state: JobState, units: Units) -> tuple[Carrying | None, Problem | None]:
     try:
-        return carrying.carrying_of(work.connection, state, work.shop.bench, units), None
+        return carrying.carrying_of(work.connection, job, state, work.shop.bench, units), None
     except YlemorphError as error:
         return None, problem_data(error)
 

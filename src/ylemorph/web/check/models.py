@@ -92,6 +92,15 @@ class ShownCheck(Shape):
     sectors: int
 
 
+class FinishModel(Shape):
+    """The way from what the newest check found to the plan; ``why`` says what stands there, or why there is none."""
+
+    possible: bool
+    why: str
+    steps: int
+    time: str
+
+
 class CheckBackModel(ShownCheck):
     """All that the stage shows; ``trouble`` says why there is nothing to compare with."""
 
@@ -101,3 +110,4 @@ class CheckBackModel(ShownCheck):
     took: str
     steps: list[StepTime]
     trouble: Problem | None
+    finish: FinishModel | None

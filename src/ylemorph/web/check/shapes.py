@@ -1,5 +1,7 @@
 """The stage Check back as the data that goes out."""
 
+from ...core.carry.times import time_range
+from ...core.carry.ways import Way
 from ...core.checkback.compare import Checked
 from ...core.checkback.differences import Difference
 from ...core.checkback.mending import figures_for
@@ -12,7 +14,7 @@ from ...formats.own.steps_schema import PlaceModel
 from ...usecases.checking import Closing, Finished, Look
 from ..edge.problems import problem_data
 from ..jobs.shapes import head
-from .models import CheckBackModel, CheckLine, ClosingModel, ComparedRow, MendedDifference, ShownCheck
+from .models import CheckBackModel, CheckLine, ClosingModel, ComparedRow, FinishModel, MendedDifference, ShownCheck
 
 
 def check_data(look: Look, units: Units) -> CheckBackModel:
@@ -25,6 +27,16 @@ def check_data(look: Look, units: Units) -> CheckBackModel:
         "took": look.took,
         "steps": [{"number": step.number, "say": step.say, "took": step.took} for step in look.steps],
         "trouble": None if look.trouble is None else problem_data(look.trouble),
+        "finish": None if look.finish is None else _finish(look.finish),
+    }
+
+
+def _finish(way: Way) -> FinishModel:
+    return {
+        "possible": way.possible,
+        "why": way.why,
+        "steps": len(way.steps or ()),
+        "time": time_range(way.seconds) if way.seconds else "",
     }
 
 
