@@ -9,10 +9,11 @@ from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.errors import BadOption
 from ylemorph.core.fit.options import Headroom, Options
+from ylemorph.core.fit.plan import make_plan
 from ylemorph.formats.documents.shell_script import script_of
 from ylemorph.probe.disks import survey_path
 
-from .jobs import BASIC, EFI, LINUX, RECOVERY, Job, Row, digest, look_at_target, put
+from .jobs import BASIC, EFI, LINUX, RECOVERY, Job, Row, digest, look_at_target, made_source, put
 from .test_hands import DEEP, Bench, killed_after, killed_until
 from .test_script import NEEDED
 from .volumes import MIB, present, run, sparse
@@ -185,3 +186,62 @@ def test_where_all_is_right_nothing_is_left_to_do(tmp_path):
     look_at_target(bench.job, bench.made, bench.plan, bench.target, bench.work)
     with pytest.raises(BadOption, match="everything stands as planned"):
         carry_out(bench.plan, Facts(), "finish", there=survey_path(bench.target).disk)
+
+
+# --- source and target are one disk -----------------------------------------------------------------------------------
+
+ROOMY = Job("one disk", "finish", ROWS, 340, Options(), source=340)
+REFITS = {
+    "system past the end row": Options(fit="rest-to-one", grow=2, headroom=NO_ROOM),
+    "smaller and larger": Options(pins=((3, 40 * MIB),), fit="rest-to-one", grow=2, headroom=NO_ROOM),
+    "free space at the end": Options(fit="snug", headroom=NO_ROOM),
+    "another order": Options(fit="same", order=(1, 2, 4, 3), headroom=NO_ROOM),
+}
+
+
+class OneDisk(Bench):
+    """The disk that is refitted is the target; the source's image is kept to compare with."""
+
+    def __init__(self, options, work):
+        work.mkdir()
+        self.job, self.work, self.room = ROOMY, work, work / "room"
+        self.room.mkdir()
+        self.made = made_source(ROOMY, work)
+        self.before, self.target = digest(self.made.image), work / "disk.img"
+        disk = survey_path(self.made.image).disk
+        self.plan = make_plan(disk, disk, options.but(in_place="yes", roles=self.made.roles))
+        self.carrying = carry_out(self.plan, Facts(backup="yes"))
+        self.script = work / "refit.sh"
+        self.script.write_text(script_of(self.carrying))
+        self.again()
+
+    def again(self):
+        shutil.copyfile(self.made.image, self.target)
+        for file in self.room.iterdir():
+            file.unlink()
+
+    def go(self, *options, **more):
+        return super().go(*options, **{"source": "-", **more})
+
+
+@pytest.mark.parametrize("refit", REFITS if DEEP else ("system past the end row", "another order"))
+def test_one_disk_is_refitted_in_place(refit, tmp_path):
+    bench, rest = OneDisk(REFITS[refit], tmp_path / "bench"), random.Random(refit)
+    assert bench.carrying.way.key == "finish"
+    assert not [step for step in bench.carrying.sequence.steps if step.kind in ("copy", "read")]
+    bench.finished(bench.go())
+    for _ in range(3 if DEEP else 1):
+        bench.again()
+        killed_after(bench, 0.3 + rest.random() * 2, source="-")
+        journal = bench.room / "ylemorph-journal"
+        if journal.exists() and "\nnew " in journal.read_text():
+            bench.finished(bench.go("--resume"))
+
+
+def test_a_disk_that_changed_since_is_not_refitted(tmp_path):
+    bench = OneDisk(REFITS["system past the end row"], tmp_path / "bench")
+    run("sfdisk", "--quiet", "--delete", bench.target, "4")
+    before = digest(bench.target)
+    refused = bench.go()
+    assert (refused.returncode, "no longer as it was found" in refused.stderr) == (2, True)
+    assert digest(bench.target) == before

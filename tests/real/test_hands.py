@@ -73,9 +73,9 @@ TURNED = Job("turned", "restore", TWO, 220, Options(order=(2, 1)))
 SHORT_WAY = Job("a short way", "restore", (Row("ext4", 48, "data", LINUX, 3), *TWO), 200, Options(fit="same"))
 
 
-def killed_after(bench, seconds, *options):
+def killed_after(bench, seconds, *options, source=None):
     process = subprocess.Popen(
-        ["sh", str(bench.script), "--go", *options, str(bench.made.image), str(bench.target), str(bench.room)],
+        ["sh", bench.script, "--go", *options, source or bench.made.image, bench.target, bench.room],
         stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=ENVIRONMENT, start_new_session=True,
     )  # fmt: skip
     with contextlib.suppress(subprocess.TimeoutExpired):

@@ -61,6 +61,8 @@ const chosen = computed(() => {
   );
   return found && head ? found.name : "";
 });
+const inPlace = computed(() => props.job.options.in_place === "yes");
+const takeSame = () => void props.store.change({ kind: "same-disk" });
 const takeSurvey = (target: Survey) => void props.store.change({ kind: "target", target: { ...target } });
 
 /** What is typed to confirm that this disk may be overwritten; the server says whether it is the right one. */
@@ -142,6 +144,10 @@ const asked = computed(() => {
         <h2>A disk</h2>
         <p class="muted">With what is on it now.</p>
         <DiskIntake what="target disk" :serial="job.target?.disk.serial || undefined" @survey="takeSurvey" />
+        <p v-if="job.source?.disk.partitions?.length" class="same">
+          <a-button :class="{ chosen: inPlace }" :aria-pressed="inPlace" @click="takeSame">This same disk</a-button>
+          <span class="muted">Its rows are refitted where they stand; nothing is cloned.</span>
+        </p>
       </div>
     </section>
 
@@ -149,7 +155,11 @@ const asked = computed(() => {
       <template v-if="job.target">
         <DiskHead :survey="job.target" />
         <template v-if="job.target_head.holds">
-          <div v-if="!job.target_confirmed" class="confirm">
+          <p v-if="inPlace" role="status">
+            <span class="tag note">note</span> Source and target are one disk: its rows become smaller or larger and move
+            where they stand. Have a backup.
+          </p>
+          <div v-else-if="!job.target_confirmed" class="confirm">
             <p>
               <span class="tag stop">stop</span>
               <b> This disk holds {{ job.target_head.holds }}. All of it will be overwritten.</b>
@@ -197,6 +207,12 @@ const asked = computed(() => {
   grid-template-columns: minmax(0, 1fr);
   gap: 10px;
 }
+.same {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  margin-top: 10px;
+}
 .top {
   display: flex;
   gap: 14px;
@@ -231,7 +247,8 @@ const asked = computed(() => {
   flex-wrap: wrap;
   gap: 6px;
 }
-.sizes .chosen {
+.sizes .chosen,
+.same .chosen {
   border-color: var(--ink);
   border-width: 2px;
   font-weight: 600;

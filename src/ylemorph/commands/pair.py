@@ -43,7 +43,10 @@ def pair_options(command: Callable[..., Any]) -> Callable[..., Any]:
             help="Logical sector of a target given as a size.",
         ),
         click.option(
-            "--target", required=True, metavar="TARGET", help="A survey file, a size (480GB) or sectors (937703088s)."
+            "--target",
+            required=True,
+            metavar="TARGET",
+            help="A survey file, a size (480GB), sectors (937703088s), or the word same: the source itself.",
         ),
         click.argument("source"),
     ):

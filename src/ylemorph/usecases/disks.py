@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from ..core.disk.model import Disk, Survey
     from ..core.fit.plan import Plan
 
+SAME = "same"  # the source itself, as a target
 EDGE = 4096  # bytes at the start and the end of a file by which text is told from an image
 LEAST_IMAGE = 512
 CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\v\f\r\x1a")  # that no text has
@@ -138,7 +139,9 @@ def plan_for(
     if source == "-" and target == "-":
         raise YlemorphError("standard input can be read only once", at="--target", mend="give one of the two as a file")
     source_read = read_disk(source, disk).disk
-    target_read = read_target(target, sector, target_disk)
+    if target == SAME:
+        given = {**given, "in_place": "yes"}
+    target_read = source_read if target == SAME else read_target(target, sector, target_disk)
     return make_plan(source_read, target_read, options_from(given, source_read, target_read))
 
 

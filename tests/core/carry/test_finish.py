@@ -7,16 +7,26 @@ from heapq import heappop, heappush
 
 import pytest
 
+from tests.make import desk, disk, fs, part, row_of
 from ylemorph.core.carry.carrying import carry_out
+from ylemorph.core.carry.check_lists import lists_of
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.carry.in_place import Shift, order_moves
 from ylemorph.core.carry.rehearse import rehearse
+from ylemorph.core.carry.step_kinds import words_of
+from ylemorph.core.carry.ways import name_of
+from ylemorph.core.carry.will_start import will_start
+from ylemorph.core.checkback.compare import check_back
+from ylemorph.core.checkback.planned import planned_of
 from ylemorph.core.disk.check import checked
-from ylemorph.core.disk.model import Partition
+from ylemorph.core.disk.model import Disk, Partition
 from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption, YlemorphError
+from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
-from ylemorph.core.sizes import Extent, MiB
+from ylemorph.core.found.matching import found_of
+from ylemorph.core.sizes import GB, Extent, GiB, MiB
 from ylemorph.formats.own.steps import steps_to_data
 from ylemorph.formats.own.steps_read import read_steps
 
@@ -189,3 +199,90 @@ def test_no_order_moves_less_and_where_there_is_none_there_is_none(chunk):
         else:
             assert moves.blocked is None, (chunk, number, shifts, cells)
             assert sum(move[1].length for move in moves.made) == least, (chunk, number, shifts, cells)
+
+
+# --- one disk, and what is asked --------------------------------------------------------------------------------------
+
+
+def one_disk(facts=READY, **options):
+    source = desk(serial="BK4-1", table_id="A-1", model="Brindle K4")
+    return carry_out(make_plan(source, source, Options(in_place="yes", **options)), facts)
+
+
+def test_on_one_disk_there_is_one_way_and_a_backup_is_asked_for():
+    made = one_disk(fit="rest-to-one", grow=3)
+    assert [(way.key, way.possible, way.changes_source) for way in made.ways] == [("finish", True, True)]
+    assert name_of(made.ground, "finish") == "In place"
+    assert {step.kind for step in made.sequence.steps} == {"check", "move", "table", "grow"}
+    assert made.rehearsal.safe
+    asked = one_disk(READY.but(backup="unknown"), fit="rest-to-one", grow=3)
+    assert asked.ways[0].open_needs == ("backup",)
+    refused = one_disk(READY.but(backup="no"), fit="rest-to-one", grow=3)
+    assert (refused.ways[0].possible, refused.ways[0].why) == (False, "There is no backup of the source")
+
+
+def test_on_one_disk_nothing_speaks_of_another():
+    made = one_disk(fit="rest-to-one", grow=3)
+    keys = {item.key for item in lists_of(made.ground, "finish")}
+    assert not keys & {"detached", "never-both", "start-order", "keep-old"}
+    assert "detached" not in will_start(made.ground.plan).text
+    words = [words_of(made.ground, "finish", step) for step in made.sequence.steps]
+    assert not any("deleted" in text for one in words for text in one.before)
+    found = made.ground.plan.target
+    assert check_back(planned_of(made.ground.plan), found).differences  # not refitted yet
+    assert all(one.key != "source-again" for one in check_back(planned_of(made.ground.plan), found).differences)
+
+
+def test_on_one_disk_rows_that_cannot_pass_are_not_copied_again():
+    """There is nothing to copy them from: what is missing is said."""
+    rows = [part(n + 1, MiB + n * GiB, GiB, BASIC_DATA, fs(used=900 * MiB), role="data") for n in range(2)]
+    full = disk((2 * GiB + 4 * MiB) // 512, *rows)
+    made = carry_out(make_plan(full, full, Options(in_place="yes", fit="same", order=(2, 1))), READY)
+    assert not made.ways[0].possible
+    assert "cannot pass the others" in made.ways[0].why
+    other = Disk((2 * GiB + 4 * MiB) // 512)
+    plan = make_plan(full, other, Options(fit="same", order=(2, 1)))
+    named = [p.but(uuid=f"ROW-{p.number}") for p in full.partitions]
+    plan = make_plan(full.but(partitions=tuple(named)), other, Options(fit="same", order=(2, 1)))
+    made = carry_out(plan, READY, "finish", there=other.but(table="gpt", partitions=tuple(named)))
+    assert [step.kind for step in made.sequence.steps].count("copy") == 1  # with a source one of them is copied anew
+    assert made.rehearsal.safe
+
+
+def test_two_partitions_with_one_identity_are_refused_and_looks_alone_are_asked_about():
+    source = row_of((GiB, BASIC_DATA, fs(used=MiB, uuid="AAAA"), {"role": "data"}), label_gb=120)
+    plan = make_plan(source, nominal_disk(240 * GB), Options())
+    twice = [part(n, MiB + n * 2 * GiB, GiB, BASIC_DATA, fs(used=MiB, uuid="AAAA")) for n in (1, 2)]
+    there = plan.target.but(table="gpt", partitions=tuple(twice))
+    with pytest.raises(BadOption, match="partitions 1 and 2 of the target both carry the identity of"):
+        carry_out(plan, READY, "finish", there=there)
+    like = [part(1, 4 * GiB, GiB, BASIC_DATA, fs(used=MiB))]
+    there = plan.target.but(table="gpt", partitions=tuple(like))
+    way = next(way for way in carry_out(plan, Facts(), there=there).ways if way.key == "finish")
+    assert way.open_needs == ("found_right",)
+    with pytest.raises(BadOption, match="are not the rows of this plan"):
+        carry_out(plan, Facts(found_right="no"), "finish", there=there)
+    other = [part(1, 4 * GiB, GiB, BASIC_DATA, fs(used=MiB, uuid="BBBB"))]
+    there = plan.target.but(table="gpt", partitions=tuple(other))
+    assert all(way.key != "finish" for way in carry_out(plan, READY, there=there).ways)  # another job's disk
+
+
+@pytest.mark.parametrize(
+    ("changes", "lacks"),
+    [
+        ({}, ""),
+        ({"state": "damaged"}, "it is damaged"),
+        ({"size_bytes": 3 * GiB}, "its file system is cut off"),
+        ({"used_bytes": 200 * MiB}, "it holds clearly less than went over"),
+        ({"files": 99}, "it holds fewer files than went over"),
+        ({"kind": "ext4"}, None),
+    ],
+)
+def test_what_is_not_whole_is_copied_again(changes, lacks):
+    row = (2 * GiB, BASIC_DATA, fs(used=500 * MiB, uuid="AAAA", files=100), {"role": "data", "uuid": "R-1"})
+    plan = make_plan(row_of(row, label_gb=120), nominal_disk(240 * GB), Options(fit="same"))
+    held = fs(used=500 * MiB, uuid="AAAA", files=100).but(**changes)
+    there = plan.target.but(table="gpt", partitions=(part(1, MiB, 2 * GiB, BASIC_DATA, held, uuid="R-1"),))
+    (found,) = found_of(plan, there).rows
+    assert found.lacks == ("it holds something else" if lacks is None else lacks)
+    assert found_of(plan, there, {1}).rows[0].lacks

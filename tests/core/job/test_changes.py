@@ -108,6 +108,7 @@ def test_each_change_has_its_sentence(kind, fields, sentence):
 def test_the_table_above_misses_none():
     table = next(mark for mark in test_each_change_has_its_sentence.pytestmark if mark.name == "parametrize")
     about_disks = {"describe", "source", "target", "confirm", "disk-size", "used", "immovable", "lightened"}
+    about_disks |= {"same-disk", "in-place"}
     assert {case[0] for case in table.args[1]} == set(CHANGE_KINDS) - about_disks
 
 
@@ -385,3 +386,42 @@ def test_an_edge_goes_to_the_next_elastic_row_in_place():
     )
     assert set(dict(changed(state, kind="drag", row=4, size=400 * GiB).state.options.pins)) == {3, 4}
     assert set(dict(changed(state, kind="drag", row=3, size=400 * GiB).state.options.pins)) == {3}
+
+
+# --- the same disk ----------------------------------------------------------------------------------------------------
+
+
+def refitted(**more):
+    """A job whose target is its own source."""
+    return changed(JobState(source=Survey(desk(serial="BK4-1", table_id="A-1"), "t1"), **more), kind="same-disk").state
+
+
+def test_the_source_becomes_the_target_and_is_refitted():
+    state = refitted()
+    assert state.target == state.source
+    assert state.options.in_place == "yes"
+    plan = make_plan(*state.pair, state.options)
+    assert plan.identity == "keep"
+    codes = {finding.code for finding in plan.findings}
+    assert not codes & {"source-is-target", "target-holds-data", "identity-kept", "identity-equal"}
+    # Rows that keep their size stay where they are.
+    assert [row.first_lba for row in plan.rows][:3] == [p.first_lba for p in state.source.disk.rows][:3]
+
+
+def test_another_target_or_source_ends_it():
+    other = changed(refitted(), kind="target", target={"nominal": "480GB"}).state
+    assert other.options.in_place == "no"
+    source = refitted()
+    kept = apply(source, SetSource(Survey(desk(serial="BK4-1", table_id="A-1"), "t2"))).state
+    assert (kept.options.in_place, kept.target) == ("yes", kept.source)  # surveyed again, it is both again
+    new = apply(source, SetSource(Survey(desk(serial="BK4-2", table_id="A-2")))).state
+    assert (new.options.in_place, new.target) == ("no", None)
+
+
+def test_what_has_no_rows_is_not_refitted():
+    with pytest.raises(BadOption, match="no source yet"):
+        changed(JobState(), kind="same-disk")
+    with pytest.raises(BadOption, match="no partitions"):
+        changed(JobState(source=Survey(nominal_disk(480 * GB))), kind="same-disk")
+    with pytest.raises(BadOption, match="only the source itself"):
+        make_plan(desk(), nominal_disk(480 * GB), Options(in_place="yes"))

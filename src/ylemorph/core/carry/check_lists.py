@@ -41,7 +41,8 @@ class _Job(NamedTuple):
     @property
     def target(self) -> str:
         disk = self.ground.plan.target
-        signs = confirmation(disk, self.ground.plan.source) if disk.serial else ""
+        other = self.ground.plan.source if self.leaves_source else None
+        signs = confirmation(disk, other) if disk.serial else ""
         return f"{disk.model or 'the target'}{f', serial ending {signs[-4:]}' if signs else ''}"
 
     @property
@@ -56,6 +57,11 @@ class _Job(NamedTuple):
     def starts(self) -> bool:
         """Whether a machine is to start from the target."""
         return bool(self.systems)
+
+    @property
+    def leaves_source(self) -> bool:
+        """Whether there is another disk afterwards."""
+        return not self.ground.in_place
 
     @property
     def may_be_encrypted(self) -> bool:
@@ -122,11 +128,14 @@ LINES: tuple[_Line, ...] = (
         _always("The place for the image has the room, and is neither of the two disks"),
         lambda job: job.way == "through-image",
     ),
-    _Line("detached", "after", lambda job: f"{job.Source} is detached before the first start", lambda job: job.starts),
+    _Line(
+        "detached", "after", lambda job: f"{job.Source} is detached before the first start",
+        lambda job: job.starts and job.leaves_source,
+    ),
     _Line(
         "never-both", "after",
         _always("Both disks carry one identity: they are never attached together while a system runs"),
-        lambda job: job.starts and job.ground.plan.identity == "keep",
+        lambda job: job.starts and job.leaves_source and job.ground.plan.identity == "keep",
     ),
     _Line(
         "start-data", "after",
@@ -138,9 +147,14 @@ LINES: tuple[_Line, ...] = (
         _always("The loader is installed again from a live system, onto the new disk itself"),
         lambda job: job.must_mend("start-loader"),
     ),
-    _Line("start-order", "after", lambda job: f"The start order names {job.target}", lambda job: job.starts),
+    _Line("start-order", "after", lambda job: f"The start order names {job.target}",
+          lambda job: job.starts and job.leaves_source),
     _Line("firmware", "after", lambda job: f"The firmware starts in {job.mode} mode", lambda job: job.starts),
-    _Line("starts", "after", _always("The machine started from the new disk"), lambda job: job.starts),
+    _Line(
+        "starts", "after",
+        lambda job: f"The machine started from {'the new disk' if job.leaves_source else job.source}",
+        lambda job: job.starts,
+    ),
     _Line("sizes", "after", _always("Sizes, free space and places are as planned")),
     _Line(
         "encryption-again", "after",
@@ -153,7 +167,10 @@ LINES: tuple[_Line, ...] = (
         _always("Programs that ask for their licence again were started once"), lambda job: job.starts,
     ),
     _Line("permissions", "after", _always("Permissions and long names were looked at"), lambda job: job.way == "files"),
-    _Line("keep-old", "after", lambda job: f"{job.Source} is put away unchanged, with the date until it is kept"),
+    _Line(
+        "keep-old", "after", lambda job: f"{job.Source} is put away unchanged, with the date until it is kept",
+        lambda job: job.leaves_source,
+    ),
 )  # fmt: skip
 
 

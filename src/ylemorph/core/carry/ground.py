@@ -67,7 +67,7 @@ class Ground:
     @property
     def in_place(self) -> bool:
         """Source and target are one disk: nothing can be copied again."""
-        return self.plan.source == self.plan.target
+        return self.plan.options.in_place == "yes"
 
     @cached_property
     def same_sectors(self) -> bool:

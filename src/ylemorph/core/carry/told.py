@@ -67,7 +67,10 @@ class Told(NamedTuple):
     @property
     def deleted(self) -> tuple[str, ...]:
         """What is there and does not go over must be gone before something else takes its place."""
-        gone = [row.row.name_and_number for row in self.ground.plan.rows if not row.carried or row.row.is_made]
+        made = self.way != "finish"  # there what is made new stands at its place, or is not there at all
+        gone = [
+            row.row.name_and_number for row in self.ground.plan.rows if not row.carried or (made and row.row.is_made)
+        ]
         present = [name for name in gone if name]
         return (f"{' and '.join(present)} deleted {self.there}: not as the plan has them",) if present else ()
 

@@ -121,12 +121,25 @@ FOUND = Need(
 )
 
 
+BACKUP_IN_PLACE = Need(
+    "backup",
+    lambda ground: _said(ground.facts.backup) if ground.in_place else True,
+    BACKUP.lacking,
+    _text("a backup"),
+)
+
+
 def _copies_again(ground: Ground) -> bool:
     kept = {row.row for row in ground.found.whole} if ground.found else set()
     return any(load.number not in kept for load in ground.loads)
 
 
-ASKED_FIRST = (PERMISSION, BACKUP, BACKUP_SIZE)  # a way that needs one of these is not proposed before it was said
+ASKED_FIRST = (
+    PERMISSION,
+    BACKUP,
+    BACKUP_SIZE,
+    BACKUP_IN_PLACE,
+)  # a way that needs one of these is not proposed before it was said
 
 
 def _common(ground: Ground, units: Units) -> str:
@@ -223,6 +236,8 @@ def _image_suits(ground: Ground, _units: Units) -> str:
 def _finish_suits(ground: Ground, _units: Units) -> str:
     found = ground.found
     kept = [] if found is None else [row.row for row in found.whole]
+    if ground.in_place:
+        return "every row stays on its disk, and nothing is copied"
     names = [load.name for load in ground.loads if load.number not in kept]
     again = f"; {' and '.join(names)} copied from the source" if names else ""
     return f"{len(kept)} of {len(ground.loads)} rows stand on the target already{again}"
@@ -290,7 +305,7 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         "Finish from here",
         "What the target holds already is brought to its place and length; only what is missing is copied.",
         finish,
-        (FOUND, BOTH_AGAIN),
+        (FOUND, BOTH_AGAIN, BACKUP_IN_PLACE),
         lambda ground, units: _common(ground, units) if _copies_again(ground) else "",
         _finish_suits,
         "What a copy that stopped left half-way looks whole from outside: copy again what is not certain.",
@@ -302,6 +317,10 @@ WAY_KINDS: dict[WayKey, WayKind] = {
 
 def _and(first: str, second: str) -> str:
     return second if first == "nothing" else f"{first}, {second}"
+
+
+def name_of(ground: Ground, key: WayKey) -> str:
+    return "In place" if key == "finish" and ground.in_place else WAY_KINDS[key].name
 
 
 def ways_of(ground: Ground, units: Units = "binary") -> tuple[Way, ...]:
@@ -343,7 +362,7 @@ def way_of(ground: Ground, key: WayKey, units: Units = "binary") -> Way:
         read,
         written,
         kind.workspace(ground),
-        kind.changes_source,
+        kind.changes_source or ground.in_place,
     )
 
 

@@ -73,7 +73,7 @@ def _sentences(plan: Plan) -> Iterator[str]:
     start, source = plan.starting, plan.source.model or "the source"
     yield starting_in_words(plan.source).replace("Starts", f"{sentence_case(source)} starts", 1)
     yield from _goes_over(plan)
-    if plan.identity == "keep":
+    if plan.identity == "keep" and plan.options.in_place == "no":
         yield f"The identity is kept: {source} is detached before the first start."
     codes = [finding.code for finding in plan.findings]
     mends = list(dict.fromkeys(MENDED[code] for code in codes if code in MENDED))

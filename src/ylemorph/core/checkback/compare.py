@@ -89,7 +89,7 @@ class _Comparison:
     def all(self) -> Iterator[Difference]:
         planned, found = self.planned, self.found
         same = _the_source(planned.source, found, planned.identity)
-        if same:
+        if same and not planned.in_place:
             yield Difference("source-again", None, (same,))
             return
         wanted = planned.sectors * planned.sector_bytes

@@ -57,6 +57,7 @@ class Planned(NamedTuple):
     target: DiskSigns
     identity: Identity = "new"
     start: StartCode | None = None
+    in_place: bool = False  # source and target are one disk
 
 
 def planned_code(plan: Plan) -> StartCode | None:
@@ -101,4 +102,5 @@ def planned_of(plan: Plan) -> Planned:
         DiskSigns(plan.target.model, plan.target.serial, plan.target.table_id, plan.target.size_bytes),
         plan.identity,
         planned_code(plan),
+        plan.options.in_place == "yes",
     )

@@ -58,6 +58,9 @@ def about_source(source: Disk, options: Options) -> tuple[Finding, ...]:
 def _about_disks(source: Disk, target: Disk, layout: Layout, options: Options) -> Iterator[Finding]:
     if source.logical_sector_bytes != target.logical_sector_bytes:
         yield Finding("sector-size-differs", None, (source.logical_sector_bytes, target.logical_sector_bytes))
+    if options.in_place == "yes":
+        yield from _about_health(source, "source")
+        return
     same = same_disk(source, target)
     if same:
         yield Finding("source-is-target", None, (same,))
@@ -172,7 +175,7 @@ def _about_starting(source: Disk, layout: Layout, options: Options) -> Iterator[
     if system is None:
         return
     yield from _about_mode(source, layout, options, system)
-    yield from _about_identity(source, layout, system)
+    yield from _about_identity(source, layout, options, system)
     if layout.sizes is None:
         return
     start = layout.starting
@@ -207,7 +210,9 @@ def _about_mode(source: Disk, layout: Layout, options: Options, system: Row) -> 
         yield Finding("firmware-asked", None)
 
 
-def _about_identity(source: Disk, layout: Layout, system: Row) -> Iterator[Finding]:
+def _about_identity(source: Disk, layout: Layout, options: Options, system: Row) -> Iterator[Finding]:
+    if options.in_place == "yes":
+        return
     if layout.prepared.identity == "keep":
         yield Finding("identity-kept", None, (source.model or "the source",))
         return

@@ -138,8 +138,13 @@ class Prepared:
 
     @cached_property
     def wanted_starts(self) -> tuple[Wanted | None, ...] | None:
-        """For each carried row the grain at which it should stay; None where none should."""
-        return wanted_starts(self.source, self.staying, self.carried, self.options.grain_bytes)
+        """For each carried row the grain at which it should stay; None where none should. On one disk every row should,
+        so that little is moved."""
+        stays = self.staying
+        if self.options.in_place == "yes" and self.source.table == self.table:
+            own: dict[int, Stay] = {row.number: "start-data" for row in self.carried if not row.is_made}
+            stays = own | stays
+        return wanted_starts(self.source, stays, self.carried, self.options.grain_bytes)
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, Prepared):

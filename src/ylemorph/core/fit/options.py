@@ -16,10 +16,12 @@ Fit = Literal["same", "proportional", "rest-to-one", "even-fill", "snug"]
 TableChoice = Literal["keep", "gpt", "mbr"]
 IdentityChoice = Literal["as-needed", "keep", "new"]
 Firmware = Literal["unknown", "uefi", "legacy"]
+InPlace = Literal["no", "yes"]
 FITS: tuple[Fit, ...] = get_args(Fit)
 TABLE_CHOICES: tuple[TableChoice, ...] = get_args(TableChoice)
 IDENTITY_CHOICES: tuple[IdentityChoice, ...] = get_args(IdentityChoice)
 FIRMWARES: tuple[Firmware, ...] = get_args(Firmware)
+IN_PLACE: tuple[InPlace, ...] = get_args(InPlace)
 
 # What a value is: one of some words; the number of a row; a set of rows; rows in order; a size or a role for each of
 # some rows; a percentage; a size; a size or a share of the target; text.
@@ -204,6 +206,15 @@ class Options:
     )
     overwrite: str = option(
         "", "text", "target", "What confirms a target that holds something: its contents may go.", metavar="TEXT"
+    )
+    in_place: InPlace = option(
+        "no",
+        "choice",
+        "target",
+        "Whether the target is the source itself, refitted where it is.",
+        choices=IN_PLACE,
+        set_words="Refitted on the same disk: {}",
+        unset_words="The target is another disk",
     )
     firmware: Firmware = option(
         "unknown",

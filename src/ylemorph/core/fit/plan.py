@@ -6,6 +6,7 @@ from functools import cached_property
 from typing import Literal, NamedTuple
 
 from ..disk.model import Disk, Kind, Role
+from ..errors import BadOption
 from ..sizes import Extent
 from .finding_kinds import Finding
 from .findings import find
@@ -243,6 +244,8 @@ def make_plan(source: Disk, target: Disk, options: Options) -> Plan:
 
     Raises BadOption or OutOfBounds where an option cannot be followed; a plan that does not fit is no error.
     """
+    if options.in_place == "yes" and target != source:
+        raise BadOption("only the source itself can be refitted in place", at="options.in_place", mend="say no")
     return plan_on(Prepared(source, options), target)
 
 

@@ -25,6 +25,8 @@ def planned_identity(source: Disk, table: PlannedTable, carried: Iterable[Row], 
     """Kept where a system goes over, new where none does; a table of another kind cannot have the old one."""
     if source.table != table:
         return "new"
+    if options.in_place == "yes":
+        return "keep"
     if options.identity != "as-needed":
         return options.identity
     return "keep" if any(row.role == "system" for row in carried) else "new"

@@ -66,7 +66,7 @@ def found_of(plan: Plan, disk: Disk, again: Iterable[int] = ()) -> FoundDisk | N
         return None
     if disk.logical_sector_bytes != plan.source.logical_sector_bytes or not disk.rows:
         return None
-    pairs, unclear = _pairs(plan, disk)
+    pairs, unclear = _own_rows(plan) if disk == plan.source else _pairs(plan, disk)
     if not pairs and not unclear:
         return None
     leave = frozenset(again)
@@ -89,6 +89,11 @@ def _carried(plan: Plan) -> Iterator[PlanRow]:
 
 
 # --- which is which ---------------------------------------------------------------------------------------------------
+
+
+def _own_rows(plan: Plan) -> tuple[dict[int, tuple[Partition, bool]], str]:
+    """On one disk every row stands where it stands."""
+    return {row.number: (row.row.partition, True) for row in _carried(plan) if row.row.partition is not None}, ""
 
 
 def _pairs(plan: Plan, disk: Disk) -> tuple[dict[int, tuple[Partition, bool]], str]:

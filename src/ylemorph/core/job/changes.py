@@ -12,7 +12,7 @@ from ..sizes import div_up, format_size
 from .amendments import ListLightened, SetDiskSize, SetImmovableEnd, SetUsed
 from .bench_changes import ChooseWay, SetFact
 from .change import Applied, Change
-from .disk_changes import Confirm, Describe, SetSource, SetTarget
+from .disk_changes import Confirm, Describe, SameDisk, SetSource, SetTarget
 from .row_changes import (
     Carry,
     ClearEnd,
@@ -34,9 +34,9 @@ from .state import JobState
 CHANGES: dict[str, type[Change]] = {
     change.key: change
     for change in (
-        Describe, SetSource, SetTarget, Confirm, SetDiskSize, SetUsed, SetImmovableEnd, ListLightened, SetFit, TakeRest,
-        Pin, Unpin, Drag, Leave, Carry, HoldRow, Release, SetRole, Lighten, SetGrowth, ClearEnd, MoveRow, SetOption,
-        Reset, SetFact, ChooseWay,
+        Describe, SetSource, SetTarget, SameDisk, Confirm, SetDiskSize, SetUsed, SetImmovableEnd, ListLightened, SetFit,
+        TakeRest, Pin, Unpin, Drag, Leave, Carry, HoldRow, Release, SetRole, Lighten, SetGrowth, ClearEnd, MoveRow,
+        SetOption, Reset, SetFact, ChooseWay,
     )
 }  # fmt: skip
 
@@ -48,7 +48,7 @@ def apply(state: JobState, change: Change) -> Applied:
     """
     made = change.make(state)
     source, target = made.state.source_disk, made.state.target_disk
-    if source is None or made.state.options == state.options or isinstance(change, SetSource | SetTarget):
+    if source is None or made.state.options == state.options or isinstance(change, SetSource | SetTarget | SameDisk):
         return made
     try:
         prepared = Prepared(source, made.state.options)

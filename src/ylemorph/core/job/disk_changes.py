@@ -43,6 +43,11 @@ class SetSource(Change):
         keeps = before is not None and after is not None and _is_same(before, after)
         options = state.options if keeps else state.options.without("rows", "source", "target")
         made = state.but(source=self.survey, options=options)
+        if state.options.in_place == "yes":  # the target was the old one itself
+            made = made.but(
+                target=self.survey if keeps else None,
+                options=made.options if keeps else made.options.but(in_place="no"),
+            )
         if not keeps:  # what was said of the old source does not hold for another
             made = made.but(facts=Facts(workspace=state.facts.workspace, target_link=state.facts.target_link), way=None)
         _refuse_source_as_target(made)
@@ -70,6 +75,23 @@ class SetTarget(Change):
 
 
 @dataclass(frozen=True, slots=True)
+class SameDisk(Change):
+    """The source itself is the target: its rows are refitted where they stand."""
+
+    key: ClassVar[str] = "same-disk"
+
+    def make(self, state: JobState) -> Applied:
+        if state.source is None:
+            raise BadOption("there is no source yet", mend="read or type the disk on Source first")
+        if not state.source.disk.rows:
+            raise BadOption("the source has no partitions to refit", mend="choose another disk")
+        options = state.options.without("target").but(in_place="yes", table="keep")
+        facts = state.facts.but(target_link="unknown", both_attached="unknown")
+        made = state.but(target=state.source, options=options, facts=facts, way=None)
+        return Applied(made, f"{state.source.disk.model or 'The source'} is refitted where it is")
+
+
+@dataclass(frozen=True, slots=True)
 class Confirm(Change):
     """The target may be overwritten: the text that was typed to say that it is the right one."""
 
@@ -92,7 +114,7 @@ def _is_same(before: Disk, after: Disk) -> bool:
 
 
 def _refuse_source_as_target(state: JobState) -> None:
-    if state.source is None or not isinstance(state.target, Survey):
+    if state.source is None or not isinstance(state.target, Survey) or state.options.in_place == "yes":
         return
     same = same_disk(state.source.disk, state.target.disk)
     if same:

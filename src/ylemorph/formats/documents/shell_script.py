@@ -12,7 +12,7 @@ from importlib.resources import files
 from ...core.carry.carrying import Carrying
 from ...core.carry.sequence import Sequence, WayKey
 from ...core.carry.step_kinds import words_of
-from ...core.carry.ways import WAY_KINDS
+from ...core.carry.ways import name_of
 from ...core.disk.compare import confirms
 from ...core.errors import BadOption
 from ...core.fit.entries import planned_entries
@@ -66,9 +66,14 @@ def _told(carrying: Carrying, sequence: Sequence) -> list[ScriptStep]:
 def _head(carrying: Carrying, sequence: Sequence, told: list[ScriptStep], gaps: list[str]) -> Iterator[str]:
     source, target, way = carrying.ground.plan.source, carrying.ground.plan.target, sequence.way
     warns = WARNS.get(way, "The source is only read.")
-    if way == "finish" and not _needs_source(sequence):
+    if carrying.ground.in_place:
+        warns = "It moves and resizes rows on the disk itself: have a backup. Give - as SOURCE."
+    elif way == "finish" and not _needs_source(sequence):
         warns = f"{warns} The source is not needed: give - in its place."
-    title = f"{WAY_KINDS[way].name}: {source.model or 'source'} to {target.model or 'target'}. {warns}"
+    disks = f"{source.model or 'source'} to {target.model or 'target'}"
+    if carrying.ground.in_place:
+        disks = source.model or "the disk"
+    title = f"{name_of(carrying.ground, way)}: {disks}. {warns}"
     yield "#!/bin/sh"
     yield f"# {plain_line(title)}"
     yield f"# {USAGE}"

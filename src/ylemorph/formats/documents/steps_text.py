@@ -12,7 +12,7 @@ from ...core.carry.sequence import Step
 from ...core.carry.step_kinds import words_of
 from ...core.carry.times import time_range
 from ...core.carry.typed import Figure, figures_of
-from ...core.carry.ways import WAY_KINDS
+from ...core.carry.ways import name_of
 from ...core.carry.will_start import will_start
 from ...core.fit.layout import verdict_name
 from ...core.script.price import price_for
@@ -47,7 +47,8 @@ def headline(carrying: Carrying) -> str:
         return f"{verdict_name(carrying.ground.plan.verdict)} · no way to carry it out"
     source = "the source is changed" if way.changes_source else "the source is only read"
     count = len(way.steps)
-    return f"{WAY_KINDS[way.key].name} · {count} steps · {time_range(way.seconds)} · {source} · {rehearsed(carrying)}"
+    head = f"{name_of(carrying.ground, way.key)} · {count} steps · {time_range(way.seconds)}"
+    return f"{head} · {source} · {rehearsed(carrying)}"
 
 
 def rehearsed(carrying: Carrying) -> str:

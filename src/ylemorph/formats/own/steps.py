@@ -10,7 +10,7 @@ from ...core.carry.sequence import DiskName, Sequence, Shape, StartGoal, Step
 from ...core.carry.step_kinds import words_of
 from ...core.carry.times import added, time_range
 from ...core.carry.typed import Figure, figures_of
-from ...core.carry.ways import WAY_KINDS, Way
+from ...core.carry.ways import WAY_KINDS, Way, name_of
 from ...core.script.price import price_for
 from ...core.sizes import Extent, Units
 from .options import facts_to_data
@@ -109,7 +109,7 @@ def way_to_data(carrying: Carrying, way: Way, units: Units) -> "WayModel":
         "workspace_bytes": way.workspace_bytes,
         "changes_source": way.changes_source,
         "script": _script_to_data(carrying, way, units),
-        "name": kind.name,
+        "name": name_of(carrying.ground, way.key),
         "what": kind.what,
         "risks": kind.risks,
         "by_hand": kind.by_hand(carrying.ground, units),
