@@ -110,3 +110,24 @@ def test_schema_of_steps(capsys):
     status, out, _ = run(capsys, "schema", "steps")
     assert status == 0
     assert json.loads(out)["title"] == "ylemorph.steps/1"
+
+
+def test_from_what_is_found_and_on_one_disk(capsys, source, tmp_path):
+    """The steps go on from the finished disk's own survey; on one disk nothing is copied."""
+    status, out, err = run(capsys, "steps", source, "--target", "same", "--fit", "rest-to-one", "--grow", "3")
+    assert (status, err) == (0, "")
+    assert "In place" in out
+    plan = tmp_path / "one.json"
+    assert (
+        run(capsys, "steps", source, "--target", "same", "--fit", "snug", "--format", "json", "--out", str(plan))[0]
+        == 0
+    )
+    told = json.loads(plan.read_text())
+    assert told["way"] == "finish"
+    assert [row["whole"] for row in told["disks"]["target"]["found"]] == [True] * 4
+    assert not [step for step in told["steps"] if step["kind"] in ("copy", "read")]
+    assert run(capsys, "rehearse", str(plan))[0] == 0
+    status, out, err = run(capsys, "steps", source, "--target", "480GB", "--found", source)
+    assert (status, out) == (2, "")
+    assert err.startswith("ylemorph: --found: nothing of this plan stands on it")
+    assert err.count("\n") == 1

@@ -31,6 +31,10 @@ const emit = defineEmits<{ again: [step: number]; out: [change: Change]; end: []
         </li>
       </ul>
     </template>
+    <p>
+      Read what stands on the target now: <router-link to="check">Check back</router-link> works out the shortest way to
+      the plan from there.
+    </p>
     <p><a-button size="small" @click="emit('end')">End this record here</a-button></p>
   </section>
 </template>

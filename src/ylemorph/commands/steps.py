@@ -34,6 +34,9 @@ def steps(way: Any, found: str | None, facts: tuple[str, ...], form: str, out: s
     there = read_disk(found, option="--found").disk if found is not None else None
     made = carry_out(plan_of(**given), facts_from(_pairs(facts)), way, there=there)
     plan = made.ground.plan
+    if there is not None and plan.verdict in ("comfortable", "tight") and made.ground.found is None:
+        mend = "give the disk that this plan was begun on, or leave --found out and begin anew"
+        raise YlemorphError("nothing of this plan stands on it", at="--found", mend=mend)
     # An unanswered stop ends here too (rule 16.3).
     fits = plan.verdict in ("comfortable", "tight") and all(one.level != "stop" for one in plan.findings)
     if form == "pdf":
