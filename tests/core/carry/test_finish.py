@@ -286,3 +286,22 @@ def test_what_is_not_whole_is_copied_again(changes, lacks):
     (found,) = found_of(plan, there).rows
     assert found.lacks == ("it holds something else" if lacks is None else lacks)
     assert found_of(plan, there, {1}).rows[0].lacks
+
+
+@pytest.mark.parametrize(("said", "possible"), [("yes", True), ("no", False), ("unknown", True)])
+def test_the_source_is_needed_only_where_something_is_missing(said, possible):
+    rows = [(GiB, BASIC_DATA, fs(used=MiB, uuid=f"FS-{n}"), {"role": "data", "uuid": f"R-{n}"}) for n in (1, 2)]
+    source = row_of(*rows, label_gb=120)
+    plan = make_plan(source, nominal_disk(240 * GB), Options(fit="same"))
+
+    def way(*held):
+        there = plan.target.but(table="gpt", partitions=held)
+        made = carry_out(plan, READY.but(both_attached=said), there=there)
+        return next(way for way in made.ways if way.key == "finish")
+
+    first, second = source.rows
+    missing = way(first)
+    assert missing.possible is possible
+    assert missing.open_needs == (("both_attached",) if said == "unknown" else ())
+    whole = way(first, second.but(first_lba=second.first_lba + 4 * GRAIN))
+    assert (whole.possible, whole.open_needs) == (True, ())

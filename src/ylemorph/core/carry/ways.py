@@ -10,19 +10,24 @@ from ..sizes import Units, format_size, known_sum
 from . import build
 from .finish import finish
 from .ground import Ground
+from .needs import (
+    ASKED_FIRST,
+    BACKUP,
+    BACKUP_IN_PLACE,
+    BACKUP_SIZE,
+    BOTH,
+    BOTH_AGAIN,
+    FOUND,
+    PERMISSION,
+    ROOM,
+    Need,
+    Sentence,
+    copies_again,
+    text,
+    workspace_bytes,
+)  # fmt: skip
 from .sequence import FoundContent, FoundTarget, Sequence, StartGoal, Step, WayKey
 from .times import added
-
-Sentence = Callable[[Ground, Units], str]
-
-
-class Need(NamedTuple):
-    """What a way needs of the bench: the fact that tells, and whether it is there; None where nobody said."""
-
-    fact: str
-    met: Callable[[Ground], bool | None]
-    lacking: Sentence
-    words: Sentence
 
 
 class WayKind(NamedTuple):
@@ -57,89 +62,6 @@ class Way(NamedTuple):
     write_bytes: int | None
     workspace_bytes: int
     changes_source: bool
-
-
-def _said(answer: str) -> bool | None:
-    return None if answer == "unknown" else answer == "yes"
-
-
-def _room(ground: Ground) -> bool | None:
-    return None if ground.facts.workspace is None else ground.facts.workspace >= workspace_bytes(ground)
-
-
-def workspace_bytes(ground: Ground) -> int:
-    """Rule 13: what is carried, or the whole of a disk that is worn or failing."""
-    return ground.plan.source.size_bytes if ground.whole_image else ground.carried_bytes
-
-
-def _lacks_room(ground: Ground, units: Units) -> str:
-    free = format_size(ground.facts.workspace or 0, units)
-    return f"needs {format_size(workspace_bytes(ground), units)} of workspace, {free} free"
-
-
-def _backup_sized(ground: Ground) -> bool | None:
-    return None if ground.facts.backup_size is None else True
-
-
-def _text(text: str) -> Sentence:
-    return lambda _ground, _units: text
-
-
-BOTH = Need(
-    "both_attached",
-    lambda ground: _said(ground.facts.both_attached),
-    _text("both disks cannot be attached at once"),
-    _text("both disks attached at once"),
-)
-PERMISSION = Need(
-    "change_source",
-    lambda ground: _said(ground.facts.change_source),
-    _text("the source may not be changed"),
-    _text("that the source may be changed"),
-)
-BACKUP = Need(
-    "backup", lambda ground: _said(ground.facts.backup), _text("there is no backup of the source"), _text("a backup")
-)
-BACKUP_SIZE = Need("backup_size", _backup_sized, _text(""), _text("the backup's size"))
-ROOM = Need(
-    "workspace", _room, _lacks_room, lambda ground, units: f"{format_size(workspace_bytes(ground), units)} of workspace"
-)
-
-
-# To finish from what is found the source is needed only where something of it is missing there.
-BOTH_AGAIN = Need(
-    "both_attached",
-    lambda ground: None if _copies_again(ground) else True,
-    BOTH.lacking,
-    _text("the source attached too, for what is missing"),
-)
-FOUND = Need(
-    "found_right",
-    lambda ground: _said(ground.facts.found_right) if ground.found and ground.found.unsure else True,
-    _text("the partitions on the target are not the rows of this plan"),
-    _text("that the partitions on the target are the rows of this plan"),
-)
-
-
-BACKUP_IN_PLACE = Need(
-    "backup",
-    lambda ground: _said(ground.facts.backup) if ground.in_place else True,
-    BACKUP.lacking,
-    _text("a backup"),
-)
-
-
-def _copies_again(ground: Ground) -> bool:
-    kept = {row.row for row in ground.found.whole} if ground.found else set()
-    return any(load.number not in kept for load in ground.loads)
-
-
-ASKED_FIRST = (
-    PERMISSION,
-    BACKUP,
-    BACKUP_SIZE,
-    BACKUP_IN_PLACE,
-)  # a way that needs one of these is not proposed before it was said
 
 
 def _common(ground: Ground, units: Units) -> str:
@@ -261,7 +183,7 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         build.shrink_first,
         (PERMISSION, BACKUP),
         _smaller_refused,
-        _text("any copier will do, since sizes are equal while it copies"),
+        text("any copier will do, since sizes are equal while it copies"),
         "The source is changed: a shrink that is cut off can lose data.",
         _extend,
         1,
@@ -275,7 +197,7 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         _sealed_in_image,
         _image_suits,
         "Twice the copying; the image must be kept until the target is checked.",
-        _text("nothing"),
+        text("nothing"),
         0,
         workspace_bytes,
     ),
@@ -285,7 +207,7 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         build.restore,
         (BACKUP, BACKUP_SIZE),
         _backup_comes_out,
-        _text("the source is not needed at all"),
+        text("the source is not needed at all"),
         "What changed since the backup is not in it.",
         lambda ground, units: _and(_extend(ground, units), "move end rows"),
         2,
@@ -296,9 +218,9 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         build.files,
         (),
         _no_system,
-        _text("no system goes over: copying files is quicker and simpler than a clone, and packs them too"),
+        text("no system goes over: copying files is quicker and simpler than a clone, and packs them too"),
         "Names, rights and times may be lost by a careless copy.",
-        _text("check permissions and long names"),
+        text("check permissions and long names"),
         1,
     ),
     "finish": WayKind(
@@ -306,7 +228,7 @@ WAY_KINDS: dict[WayKey, WayKind] = {
         "What the target holds already is brought to its place and length; only what is missing is copied.",
         finish,
         (FOUND, BOTH_AGAIN, BACKUP_IN_PLACE),
-        lambda ground, units: _common(ground, units) if _copies_again(ground) else "",
+        lambda ground, units: _common(ground, units) if copies_again(ground) else "",
         _finish_suits,
         "What a copy that stopped left half-way looks whole from outside: copy again what is not certain.",
         lambda ground, units: _and(_extend(ground, units), "move end rows"),
