@@ -156,8 +156,8 @@ const asked = computed(() => {
         <DiskHead :survey="job.target" />
         <template v-if="job.target_head.holds">
           <p v-if="inPlace" role="status">
-            <span class="tag note">note</span> Source and target are one disk: its rows become smaller or larger and move
-            where they stand. Have a backup.
+            <span class="tag note">note</span> Source and target are one disk: its rows become smaller or larger and
+            move where they stand. Have a backup.
           </p>
           <div v-else-if="!job.target_confirmed" class="confirm">
             <p>
