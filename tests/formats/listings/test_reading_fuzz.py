@@ -19,6 +19,7 @@ from tests.formats.listings.test_reading import (
     TABBED,
     WINDOWS,
 )  # fmt: skip
+from tests.formats.listings.test_told import FROM_LINUX, FROM_WINDOWS
 from tests.make import read_survey
 from ylemorph.core.errors import YlemorphError
 from ylemorph.formats.listings.reading import read_any
@@ -35,7 +36,7 @@ SFDISK = {
         ],
     }
 }  # fmt: skip
-TREES = ({"blockdevices": [NVME, OLD]}, POWERSHELL, SFDISK, PARTED)
+TREES = ({"blockdevices": [NVME, OLD]}, POWERSHELL, SFDISK, PARTED, FROM_WINDOWS, FROM_LINUX)
 TEXTS = (ENGLISH, GERMAN, TABBED, GPT_SCRIPT, WINDOWS, json.dumps(SFDISK), json.dumps({"blockdevices": [OLD]}) + BLKID)
 NASTY = (
     None, True, False, 0, -1, 1, 2**63, 2**64, 10**30, 0.5, 1e300, "", " ", "0", "-1", "x", "0x", "²", "١", "\0",

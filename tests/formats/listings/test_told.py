@@ -363,3 +363,17 @@ def test_lvms_own_report_says_what_is_in_use():
 )  # fmt: skip
 def test_a_report_that_cannot_be_is_left_out(segments):
     assert reported(*segments) == row_of(holding("LVM2_member").found[0].survey)
+
+
+# Whole answers of both scripts, to be changed at random.
+FROM_WINDOWS = {**WINDOWS, **TOLD}
+LVM_LSBLK = copy.deepcopy(LSBLK)
+LVM_LSBLK["blockdevices"][0]["children"][0] |= {
+    "fstype": "LVM2_member", "children": [inner("reading-root", "lvm", "ext4", GiB)],
+}  # fmt: skip
+FROM_LINUX = {
+    "lsblk": LVM_LSBLK,
+    "told": [{"path": "/dev/sda1", "least_bytes": 12 * GiB}],
+    "smart": [SMART],
+    "pvs": {"report": [{"pv": [segment(0, 9), segment(9, 5, "free")]}]},
+}

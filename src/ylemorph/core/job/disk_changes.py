@@ -76,7 +76,7 @@ class SetTarget(Change):
 
 @dataclass(frozen=True, slots=True)
 class SameDisk(Change):
-    """The source itself is the target: its rows are refitted where they stand."""
+    """The source itself is the target: its rows are refitted where they stand. Nothing changes until it is asked for."""
 
     key: ClassVar[str] = "same-disk"
 
@@ -85,7 +85,7 @@ class SameDisk(Change):
             raise BadOption("there is no source yet", mend="read or type the disk on Source first")
         if not state.source.disk.rows:
             raise BadOption("the source has no partitions to refit", mend="choose another disk")
-        options = state.options.without("target").but(in_place="yes", table="keep")
+        options = state.options.without("target").but(in_place="yes", table="keep", fit="same")
         facts = state.facts.but(target_link="unknown", both_attached="unknown")
         made = state.but(target=state.source, options=options, facts=facts, way=None)
         return Applied(made, f"{state.source.disk.model or 'The source'} is refitted where it is")
