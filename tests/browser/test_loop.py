@@ -100,6 +100,17 @@ def worked(page, fault):
     expect(page.get_by_text(ends)).to_be_visible()
 
 
+def desk_job(window):
+    """A new job of the desk's disk, at its target."""
+    page = window("/")
+    quickly(page)
+    page.keyboard.press("n")
+    line(page, "BK4-00731").click()
+    expect(page).to_have_url(re.compile("/jobs/[0-9]+/"))
+    page.get_by_role("link", name="Target").click()
+    return page
+
+
 def straight_across(page):
     """Begin anew, whatever stands on the target by now."""
     way = page.get_by_role("group", name="Ways").get_by_role("button", name="Straight across")
@@ -117,12 +128,7 @@ SAID = {
 
 
 def test_every_fault_is_practised_and_found(window, attached, served):
-    page = window("/")
-    quickly(page)
-    page.keyboard.press("n")
-    line(page, "BK4-00731").click()
-    expect(page).to_have_url(re.compile("/jobs/[0-9]+/"))
-    page.get_by_role("link", name="Target").click()
+    page = desk_job(window)
     line(page, "QS2-4411").click()
     for fault, said in SAID.items():
         page.get_by_role("link", name="Carry out").click()
@@ -145,12 +151,7 @@ def test_from_three_differences_to_as_planned_in_one_go(window, attached, by):
     def press(locator):
         locator.click() if by == "mouse" else press_on(page, locator)
 
-    page = window("/")
-    quickly(page)
-    page.keyboard.press("n")
-    line(page, "BK4-00731").click()
-    expect(page).to_have_url(re.compile("/jobs/[0-9]+/"))
-    page.get_by_role("link", name="Target").click()
+    page = desk_job(window)
     line(page, "QS2-4411").click()
     page.get_by_role("link", name="Carry out").click()
     straight_across(page)
@@ -174,12 +175,7 @@ def test_from_three_differences_to_as_planned_in_one_go(window, attached, by):
 
 def test_one_disk_is_refitted_from_new_to_closed(window, attached):
     """Source and target are one: nothing is overwritten, one way, practised in place, as planned."""
-    page = window("/")
-    quickly(page)
-    page.keyboard.press("n")
-    line(page, "BK4-00731").click()
-    expect(page).to_have_url(re.compile("/jobs/[0-9]+/"))
-    page.get_by_role("link", name="Target").click()
+    page = desk_job(window)
     press_on(page, page.get_by_role("button", name="This same disk"))
     expect(page.get_by_role("status").filter(has_text="Source and target are one disk")).to_be_visible()
     expect(page.get_by_text("It may be overwritten")).to_have_count(0)

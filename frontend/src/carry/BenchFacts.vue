@@ -24,11 +24,16 @@ const open = computed(() => props.questions.filter((question) => question.decide
 const unfolded = ref<boolean | null>(null);
 const shown = computed(() => unfolded.value ?? !props.running);
 const typed = ref<Record<string, string>>({});
+/** An answer that is typed: a size in the units that are shown, or the numbers of rows. */
+function written(question: Question): string {
+  if (question.kind === "rows") return question.answer;
+  return question.bytes === null ? "" : size(question.bytes);
+}
 watch(
   () => props.questions,
   (questions) => {
     typed.value = Object.fromEntries(
-      questions.filter((q) => q.kind === "size").map((q) => [q.fact, q.bytes === null ? "" : size(q.bytes)]),
+      questions.filter((q) => q.kind !== "choice").map((q) => [q.fact, written(q)]),
     );
   },
   { immediate: true },
@@ -38,8 +43,7 @@ const say = (fact: Question["fact"], value: string) =>
   void props.change({ kind: "fact", fact, value: value === "unknown" ? null : value });
 function keep(question: Question): void {
   const text = (typed.value[question.fact] ?? "").trim();
-  const was = question.bytes === null ? "" : size(question.bytes);
-  if (text !== was) void props.change({ kind: "fact", fact: question.fact, value: text || null });
+  if (text !== written(question)) void props.change({ kind: "fact", fact: question.fact, value: text || null });
 }
 const MODES = [
   { value: "unknown", label: "not said" },
@@ -70,7 +74,7 @@ const MODES = [
           v-else
           v-model="typed[question.fact]"
           class="fig"
-          placeholder="such as 300 GiB"
+          :placeholder="question.kind === 'rows' ? 'such as 3, 4' : 'such as 300 GiB'"
           maxlength="60"
           @keydown.enter.prevent="keep(question)"
           @blur="keep(question)"

@@ -8,7 +8,7 @@ from heapq import heappop, heappush
 import pytest
 
 from tests.make import desk, disk, fs, part, row_of
-from ylemorph.core.carry.carrying import carry_out
+from ylemorph.core.carry.carrying import carry_out, questions_of
 from ylemorph.core.carry.check_lists import lists_of
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.carry.in_place import Shift, order_moves
@@ -27,6 +27,7 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.found.matching import found_of
 from ylemorph.core.sizes import GB, Extent, GiB, MiB
+from ylemorph.formats.own.options import facts_from, facts_to_data
 from ylemorph.formats.own.steps import steps_to_data
 from ylemorph.formats.own.steps_read import read_steps
 
@@ -305,3 +306,20 @@ def test_the_source_is_needed_only_where_something_is_missing(said, possible):
     assert missing.open_needs == (("both_attached",) if said == "unknown" else ())
     whole = way(first, second.but(first_lba=second.first_lba + 4 * GRAIN))
     assert (whole.possible, whole.open_needs) == (True, ())
+
+
+def test_what_was_found_is_asked_about_where_it_matters():
+    rows = [(GiB, BASIC_DATA, fs(used=MiB), {"role": "data"}) for _ in range(2)]
+    source = row_of(*rows, label_gb=120)
+    plan = make_plan(source, nominal_disk(240 * GB), Options(fit="same"))
+    first, second = source.rows
+    there = plan.target.but(table="gpt", partitions=(first, second.but(first_lba=second.first_lba + 4 * GRAIN)))
+    asked = {question.kind.key: question for question in questions_of(plan, Facts(), there)}
+    assert asked["found_right"].decides
+    assert (asked["again"].answer, asked["again"].decides) == (frozenset(), False)
+    assert not {"found_right", "again"} & {question.kind.key for question in questions_of(plan, Facts())}
+    again = carry_out(plan, facts_from({"again": " 2", "found_right": "yes"}), "finish", there=there)
+    assert [(step.kind, step.row) for step in again.sequence.steps if step.kind == "copy"] == [("copy", 2)]
+    assert facts_from(facts_to_data(again.ground.facts)) == again.ground.facts
+    with pytest.raises(BadOption, match="is not a partition number"):
+        facts_from({"again": "2, x"})

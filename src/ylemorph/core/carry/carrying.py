@@ -136,23 +136,26 @@ class Question(NamedTuple):
     decides: bool
 
 
-def questions_of(plan: Plan, facts: Facts) -> tuple[Question, ...]:
-    """The facts that matter for this plan: another answer would change a way, a time or a line to tick."""
+def questions_of(plan: Plan, facts: Facts, there: Disk | None = None) -> tuple[Question, ...]:
+    """The facts that matter for this plan: another answer would change a way, a time or a line to tick. Which rows are
+    copied again is asked where some were found."""
     if plan.layout.sizes is None:
         return ()
-    asked = [kind for kind in FACTS.values() if kind.kind != "rows"]  # rows are named on the row itself
-    return tuple(
-        Question(kind, kind.of(facts), decides)
-        for kind in asked
-        if (decides := _decides(plan, facts, kind)) or kind.of(facts) != kind.default
-    )
+    found = Ground(plan, facts, there=there).found
+    asked = []
+    for kind in FACTS.values():
+        decides = kind.kind != "rows" and _decides(plan, facts, there, kind)
+        shown = bool(found and found.rows) if kind.kind == "rows" else decides
+        if shown or kind.of(facts) != kind.default:
+            asked.append(Question(kind, kind.of(facts), decides))
+    return tuple(asked)
 
 
-def _decides(plan: Plan, facts: Facts, kind: OptionKind) -> bool:
+def _decides(plan: Plan, facts: Facts, there: Disk | None, kind: OptionKind) -> bool:
     if not _makes_sense(plan, facts, kind):
         return False
     answers = kind.choices or (None, 0, 2**62)
-    outcomes = {_outcome(plan, kind.put(facts, answer)) for answer in answers}
+    outcomes = {_outcome(plan, kind.put(facts, answer), there) for answer in answers}
     return len(outcomes) > 1
 
 
@@ -170,7 +173,7 @@ def _makes_sense(plan: Plan, facts: Facts, kind: OptionKind) -> bool:
     return asked.get(kind.key, True)
 
 
-def _outcome(plan: Plan, facts: Facts) -> object:
-    made = Carrying(Ground(plan, facts))
+def _outcome(plan: Plan, facts: Facts, there: Disk | None) -> object:
+    made = Carrying(Ground(plan, facts, there=there))
     ways = tuple((way.key, way.open_needs, way.seconds) if way.possible else way.key for way in made.ways)
     return ways, made.lists

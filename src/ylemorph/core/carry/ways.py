@@ -161,7 +161,7 @@ def _finish_suits(ground: Ground, _units: Units) -> str:
     if ground.in_place:
         return "every row stays on its disk, and nothing is copied"
     names = [load.name for load in ground.loads if load.number not in kept]
-    again = f"; {' and '.join(names)} copied from the source" if names else ""
+    again = f"; copied from the source: {', '.join(names)}" if names else ""
     return f"{len(kept)} of {len(ground.loads)} rows stand on the target already{again}"
 
 

@@ -76,7 +76,7 @@ class SetTarget(Change):
 
 @dataclass(frozen=True, slots=True)
 class SameDisk(Change):
-    """The source itself is the target: its rows are refitted where they stand. Nothing changes until it is asked for."""
+    """The source itself is the target, and its rows are refitted where they stand: at first as they are."""
 
     key: ClassVar[str] = "same-disk"
 

@@ -46,6 +46,8 @@ def headline(carrying: Carrying) -> str:
     if way is None or way.steps is None or way.seconds is None:
         return f"{verdict_name(carrying.ground.plan.verdict)} · no way to carry it out"
     source = "the source is changed" if way.changes_source else "the source is only read"
+    if carrying.ground.in_place:
+        source = "the disk itself is changed"
     count = len(way.steps)
     head = f"{name_of(carrying.ground, way.key)} · {count} steps · {time_range(way.seconds)}"
     return f"{head} · {source} · {rehearsed(carrying)}"

@@ -34,9 +34,17 @@ def options_to_data(options: Options) -> OptionsData:
 
 def facts_from(data: Mapping[str, Any]) -> Facts:
     """Facts of the bench from their keys, as options are read. Raises BadOption or BadSize with the fact's place."""
+    data = {key: _listed(key, value) for key, value in data.items()}
     made: Facts = _read_into(Facts(), FACTS, data, _Reader(data, None, None), "fact")
     check_facts(made)
     return made
+
+
+def _listed(key: str, value: object) -> object:
+    """Rows as they are typed: ``3, 4``."""
+    if key in FACTS and FACTS[key].kind == "rows" and isinstance(value, str):
+        return [part.strip() for part in value.split(",")]
+    return value
 
 
 def facts_to_data(facts: Facts) -> OptionsData:

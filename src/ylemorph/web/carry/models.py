@@ -63,7 +63,7 @@ class PracticeModel(Shape):
 class QuestionModel(Shape):
     fact: FactKey
     text: str
-    kind: Literal["choice", "size"]
+    kind: Literal["choice", "size", "rows"]
     choices: list[str]
     answer: Annotated[str, Field(description="As it was given; empty where it was not")]
     bytes: int | None

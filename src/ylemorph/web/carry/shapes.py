@@ -54,7 +54,10 @@ def _made(work: Work, job: int, state: JobState, units: Units) -> tuple[Carrying
 
 
 def _questions(made: Carrying, state: JobState, units: Units) -> list[QuestionModel]:
-    return [_question(question, state, units) for question in questions_of(made.ground.plan, made.ground.facts)]
+    return [
+        _question(question, state, units)
+        for question in questions_of(made.ground.plan, made.ground.facts, made.ground.there)
+    ]
 
 
 def _question(question: Question, state: JobState, units: Units) -> QuestionModel:
@@ -64,13 +67,19 @@ def _question(question: Question, state: JobState, units: Units) -> QuestionMode
     return {
         "fact": kind.key,
         "text": kind.help,
-        "kind": "size" if kind.kind == "size" else "choice",
+        "kind": "rows" if kind.kind == "rows" else "size" if kind.kind == "size" else "choice",
         "choices": list(kind.choices),
-        "answer": "" if known == kind.default else format_size(known, units) if isinstance(known, int) else str(known),
+        "answer": "" if known == kind.default else _answer(known, units),
         "bytes": known if isinstance(known, int) else None,
         "said_by": "" if said or known == kind.default else "the bench",
         "decides": question.decides,
     }
+
+
+def _answer(known: object, units: Units) -> str:
+    if isinstance(known, frozenset):
+        return ", ".join(map(str, sorted(known)))
+    return format_size(known, units) if isinstance(known, int) else str(known)
 
 
 def _run_data(work: Work, run: Run, made: Carrying | None, units: Units) -> RunModel:
