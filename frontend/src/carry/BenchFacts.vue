@@ -32,9 +32,7 @@ function written(question: Question): string {
 watch(
   () => props.questions,
   (questions) => {
-    typed.value = Object.fromEntries(
-      questions.filter((q) => q.kind !== "choice").map((q) => [q.fact, written(q)]),
-    );
+    typed.value = Object.fromEntries(questions.filter((q) => q.kind !== "choice").map((q) => [q.fact, written(q)]));
   },
   { immediate: true },
 );
