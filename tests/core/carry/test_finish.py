@@ -49,6 +49,8 @@ def random_pair(rnd):
     ]
     source = plain.source.but(partitions=tuple(rows), table_id="SOURCE")
     try:
+        if rnd.random() < 0.2:  # on one disk
+            return make_plan(source, source, plain.options.but(in_place="yes", table="keep")), source
         plan = make_plan(source, plain.target, plain.options)
         return plan, random_found(rnd, plan)
     except YlemorphError:
@@ -78,12 +80,14 @@ def random_found(rnd, plan):
             fs = fs.but(size_bytes=size, state=rnd.choice(("clean",) * 7 + ("damaged",)))
             if fs.named_start_lba is not None:
                 fs = fs.but(named_start_lba=rnd.choice((start, fs.named_start_lba)))
-        parts.append(Partition(len(parts) + 1, start, long, source.type if plan.frame.table == plan.source.table
-                               else "0x07" if plan.frame.table == "mbr" else BASIC_DATA,
-                               filesystem=fs, uuid=f"ROW-{row.number}"))  # fmt: skip
+        type_ = source.type
+        if plan.frame.table != plan.source.table:
+            type_ = "0x07" if plan.frame.table == "mbr" else BASIC_DATA
+        number = len(parts) + 1 + (5 if row.logical else 0)
+        parts.append(Partition(number, start, long, type_, row.logical, filesystem=fs, uuid=f"ROW-{row.number}"))
     notes = rnd.choice(((), (), ("backup-misplaced",)))
     if plan.frame.table == "mbr":
-        parts, notes = [p.but(uuid="") for p in parts[:4]], ()
+        parts, notes = [*_as_mbr(parts)], ()
     return checked(
         plan.target.but(
             table=plan.frame.table, table_id=rnd.choice(("SOURCE", "OTHER")), partitions=tuple(parts),
@@ -92,9 +96,20 @@ def random_found(rnd, plan):
     )  # fmt: skip
 
 
+def _as_mbr(parts):
+    """Three primaries at most beside the logicals and what holds them."""
+    logicals = [p for p in parts if p.logical]
+    yield from (p.but(uuid="") for p in [p for p in parts if not p.logical][: 3 if logicals else 4])
+    if logicals:
+        first, stop = min(p.first_lba for p in logicals) - GRAIN, max(p.extent.stop for p in logicals)
+        yield Partition(4, first, stop - first, "0x0F")
+        yield from (p.but(uuid="") for p in logicals)
+
+
 @pytest.mark.parametrize("chunk", range(CHUNKS))
 def test_every_way_to_finish_is_safe_by_the_model_and_by_cells(chunk):
     made = judged = 0
+    kinds = set()
     for number in range(10**9):
         if made == PAIRS // CHUNKS:
             break
@@ -108,6 +123,7 @@ def test_every_way_to_finish_is_safe_by_the_model_and_by_cells(chunk):
         except BadOption:
             continue
         made += 1
+        kinds.add((plan.frame.table, plan.options.in_place, any(row.logical and row.carried for row in plan.rows)))
         data = steps_to_data(carrying)
         verdict = rehearse(read_steps(json.dumps(data).encode()))
         assert verdict == (True, None, None, ""), (chunk, number, verdict)
@@ -122,6 +138,8 @@ def test_every_way_to_finish_is_safe_by_the_model_and_by_cells(chunk):
             assert verdict.safe == Bench(wrong, number).run(), (chunk, number, verdict)
             judged += not verdict.safe
     assert judged > made
+    assert {table for table, _, _ in kinds} == {"gpt", "mbr"}
+    assert {in_place for _, in_place, _ in kinds} == {"no", "yes"}
 
 
 def assert_only_what_is_wrong_is_touched(data):
