@@ -48,7 +48,7 @@ class Blocked(NamedTuple):
 Move = tuple[int, Extent, Extent]  # row, from, to with the length kept
 MOST_SEARCHED = 9  # rows; of more, only so many that still wait
 MOST_EXACT = 5  # rows, of which every order is looked at
-MOST_STATES_EXACT, MOST_STATES, MOST_STATES_OF_MANY = 10_000, 1000, 100
+MOST_STATES_EXACT, MOST_STATES, MOST_STATES_OF_MANY = 2500, 1000, 100
 
 
 class Moves(NamedTuple):
@@ -72,7 +72,8 @@ def order_moves(shifts: tuple[Shift, ...], usable: Extent, grain: int) -> Moves:
     if (moves.blocked is None and len(set(moved)) == len(moved)) or len(shifts) > MOST_EXACT:
         return moves  # nothing is moved twice, which no other order betters
     waiting = [shift.row for shift in shifts]
-    exact = _pass_through(waiting, now, goals, usable, grain, _anchors(now, goals))
+    known = sum(move[1].length for move in moves.made) if moves.blocked is None else None
+    exact = _pass_through(waiting, now, goals, usable, grain, _anchors(now, goals), known)
     return moves if exact is None else Moves(exact)
 
 
@@ -154,11 +155,12 @@ def _pass_through(
     usable: Extent,
     grain: int,
     anchors: frozenset[int] = frozenset(),
+    known: int | None = None,
 ) -> tuple[Move, ...] | None:
     """The order with the fewest sectors moved, within ``MOST_STATES`` places of the rows; None where none leads there.
 
     Of many rows only those that wait may move; the others are at their places. ``anchors``: where a row may stand aside
-    beside the ends of gaps.
+    beside the ends of gaps. ``known``: sectors of an order that is known; only one that moves less is looked for.
     """
     rows = sorted(now) if len(now) <= MOST_SEARCHED else sorted(waiting)
     still = [extent for row, extent in now.items() if row not in rows]
@@ -186,9 +188,11 @@ def _pass_through(
             others = still + extents[:place] + extents[place + 1 :]
             for to in _places(extents[place], goals[row], others, usable, grain, anchors):
                 after = (*starts[:place], to.start, *starts[place + 1 :])
-                if after not in seen:
-                    pushed, spent = pushed + 1, cost + to.length
-                    heappush(heap, (spent + left(after), -pushed, spent, after, (*path, (row, extents[place], to))))
+                spent = cost + to.length
+                least = spent + left(after)
+                if after not in seen and (known is None or least < known):
+                    pushed += 1
+                    heappush(heap, (least, -pushed, spent, after, (*path, (row, extents[place], to))))
     return None
 
 
