@@ -21,6 +21,8 @@ const bounds = computed(() => {
     Math.max(...known.map(([, high]) => high ?? 1), 1),
   ] as const;
 });
+/** All in one row; fewer than five stay as narrow as five. */
+const columns = computed(() => Math.max(5, props.ways.length));
 const place = (seconds: number) => onAxis(seconds, ...bounds.value) * 100;
 const ticks = computed(() => marks(...bounds.value));
 const bytes = (value: number | null) => (value === null ? "not known" : size(value));
@@ -104,7 +106,7 @@ const figures = (one: Way) => [
 <style scoped>
 .cards {
   display: grid;
-  grid-template-columns: repeat(5, minmax(0, 1fr));
+  grid-template-columns: repeat(v-bind(columns), minmax(0, 1fr));
   gap: 8px;
 }
 .way {
@@ -171,8 +173,9 @@ table th {
 }
 table td,
 table th {
-  padding: 0 6px 0 0;
+  padding: 0 4px 0 0;
   vertical-align: top;
+  white-space: nowrap;
 }
 dl {
   display: grid;

@@ -237,8 +237,11 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   </a-modal>
   <Teleport to="footer">
     <span class="keys muted no-print">
-      <kbd>1</kbd>–<kbd>5</kbd> way <kbd>B</kbd> begin <kbd>D</kbd> step done <kbd>X</kbd> failed <kbd>U</kbd> take back
-      <kbd>←</kbd> <kbd>→</kbd> rehearsal <kbd>?</kbd> all keys
+      <span v-if="(steps?.ways.length ?? 0) > 1">
+        <kbd>1</kbd>–<kbd>{{ steps?.ways.length }}</kbd> way&nbsp;
+      </span>
+      <kbd>B</kbd> begin <kbd>D</kbd> step done <kbd>X</kbd> failed <kbd>U</kbd> take back <kbd>←</kbd>
+      <kbd>→</kbd> rehearsal <kbd>?</kbd> all keys
     </span>
   </Teleport>
 </template>
