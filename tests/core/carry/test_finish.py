@@ -259,6 +259,13 @@ def test_on_one_disk_rows_that_cannot_pass_are_not_copied_again():
     made = carry_out(make_plan(full, full, Options(in_place="yes", fit="same", order=(2, 1))), READY)
     assert not made.ways[0].possible
     assert "cannot pass the others" in made.ways[0].why
+    assert "leave Data (2) behind, or leave Data (1) behind" in made.ways[0].why
+    assert "for a while" not in made.ways[0].why  # both are too full for that
+    held = tuple(p.but(filesystem=fs(used=100 * MiB)) for p in full.partitions)
+    roomy = disk((2 * GiB + 504 * MiB) // 512, *held)
+    made = carry_out(make_plan(roomy, roomy, Options(in_place="yes", fit="same", order=(2, 1))), READY)
+    assert "521 MiB of free space are missing" in made.ways[0].why
+    assert "make Data (1) smaller by 521 MiB for a while" in made.ways[0].why
     other = Disk((2 * GiB + 4 * MiB) // 512)
     plan = make_plan(full, other, Options(fit="same", order=(2, 1)))
     named = [p.but(uuid=f"ROW-{p.number}") for p in full.partitions]

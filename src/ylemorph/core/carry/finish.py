@@ -95,11 +95,28 @@ def _moves(ground: Ground, kept: dict[int, Load]) -> tuple[Move, ...]:
 
 
 def _blocked(ground: Ground, kept: dict[int, Load], blocked: Blocked) -> BadOption:
-    missing = format_size(blocked.missing * ground.sector)
+    missing = blocked.missing * ground.sector
+    given = [f"leave {load.name} behind" for load in kept.values() if _passes(ground, kept, load.number)]
+    given += [
+        f"make {load.name} smaller by {format_size(missing)} for a while"
+        for load in kept.values()
+        if load.row.row.ability.smaller and load.short.length * ground.sector - _least(ground, load) >= missing
+    ]
     return BadOption(
-        f"{kept[blocked.row].name} cannot pass the others: {missing} of free space are missing",
-        mend="keep the order of the rows, leave one behind, or make one smaller for a while",
+        f"{kept[blocked.row].name} cannot pass the others: {format_size(missing)} of free space are missing",
+        mend=", or ".join(["keep the order of the rows", *given]),
     )
+
+
+def _least(ground: Ground, load: Load) -> int:
+    floors = load.row.floors
+    return load.hold.bytes if floors is None else floors.hard * ground.plan.frame.grain_bytes
+
+
+def _passes(ground: Ground, kept: dict[int, Load], without: int) -> bool:
+    """Whether an order leads there once this row is gone."""
+    shifts = tuple(Shift(load.number, load.short, load.goal) for load in kept.values() if load.number != without)
+    return order_moves(shifts, ground.usable, ground.plan.frame.grain_sectors).blocked is None
 
 
 def _is_made(ground: Ground, found: FoundDisk, row: PlanRow, place: Extent) -> bool:
