@@ -187,7 +187,7 @@ const asked = computed(() => {
           of {{ job.target_sector }} bytes.
         </p>
       </template>
-      <p v-if="job.target_compared">
+      <p v-if="job.target_compared && !inPlace">
         <b>{{ job.target_compared }}</b>
       </p>
       <FindingList :findings="job.target_findings" />

@@ -81,7 +81,7 @@ const blocked = (partition: Partition) =>
                 {{ line.partition.filesystem?.label || line.partition.name || "no name" }}
               </button>
               <template v-else>{{ line.partition.filesystem?.label || line.partition.name || "no name" }}</template>
-              <span v-if="line.partition.logical || line.partition.flags?.length" class="muted">
+              <span v-if="line.partition.logical || line.partition.flags?.length" class="muted marks">
                 {{
                   [line.partition.logical ? "logical" : "", ...(line.partition.flags ?? [])].filter(Boolean).join(", ")
                 }}
@@ -201,6 +201,12 @@ tbody tr:first-child:not(:last-child) td {
   padding: 0;
   margin-right: 6px;
   cursor: pointer;
+}
+.marks {
+  margin-left: 6px;
+}
+.name + .marks {
+  margin-left: 0;
 }
 .plainly {
   font-weight: 400;
