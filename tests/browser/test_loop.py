@@ -185,6 +185,7 @@ def test_one_disk_is_refitted_from_new_to_closed(window, attached):
     expect(page.get_by_role("heading", level=1)).to_contain_text("In place")
     expect(page.get_by_role("heading", level=1)).to_contain_text("rehearsed: nothing lost")
     expect(page.get_by_role("group", name="Ways").get_by_role("button")).to_have_count(1)
+    expect(page.get_by_role("region", name="Rehearsal").get_by_text("Brindle K4", exact=True)).to_have_count(1)
     page.get_by_role("button", name="Practise").click()
     worked(page, "none")
     page.get_by_role("link", name="Check back").first.click()

@@ -35,7 +35,9 @@ watch(last, () => (step.value = Math.min(step.value, last.value)));
 defineExpose({ play, go });
 
 const disks = computed(() =>
-  Object.entries(props.steps.disks).map(([name, shape]) => ({ name, sectors: shape?.sectors ?? 1 })),
+  Object.entries(props.steps.disks)
+    .filter(([name]) => name !== "source" || props.job.options.in_place !== "yes") // one disk is shown once
+    .map(([name, shape]) => ({ name, sectors: shape?.sectors ?? 1 })),
 );
 const columns = computed(() => filmColumns(props.carry.film, step.value, disks.value, HEIGHT));
 const name = (disk: string): string =>
