@@ -27,6 +27,15 @@ FLAGS = [
 ]  # fmt: skip
 
 
+def until(page, expression, arg=None):
+    """Waits until it holds; a look from outside, since the page forbids the evaluation of text in it."""
+    for _ in range(1200):
+        if page.evaluate(expression, arg):
+            return
+        page.wait_for_timeout(25)
+    raise AssertionError(expression)
+
+
 AT_REST = (
     "Promise.allSettled(document.getAnimations()"
     ".filter((one) => one.effect.getComputedTiming().endTime < 1e6).map((one) => one.finished))"

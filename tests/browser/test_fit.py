@@ -264,7 +264,6 @@ def test_accessibility(window, demo, stage):
         page.get_by_text("The same as a table").click()
     axe_clean(page)
     page.emulate_media(color_scheme="dark")  # the same page, as a browser that changes to dark shows it
-    page.wait_for_function("document.getAnimations().every((one) => one.playState === 'finished')")
     axe_clean(page)
 
 

@@ -3,6 +3,8 @@
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import until
+
 
 @pytest.fixture
 def fit(window, demo):
@@ -20,7 +22,7 @@ IN_ORDER = """(wanted) => {
 
 def shows(page, numbers):
     """Waits until the target's blocks stand in this order from top to bottom."""
-    page.wait_for_function(IN_ORDER, arg=numbers)
+    until(page, IN_ORDER, numbers)
 
 
 def test_rows_are_moved_by_keyboard(fit):
@@ -114,7 +116,7 @@ def test_a_key_pressed_while_a_write_is_open_acts_on_the_row_as_it_is_then(fit, 
     held = []
     fit.route("**/changes*", lambda route: route.continue_() if held else held.append(route))
     fit.keyboard.press("l")
-    fit.wait_for_function("document.body.innerText.includes('Saving')")
+    until(fit, "document.body.innerText.includes('Saving')")
     fit.keyboard.press("l")
     held[0].continue_()
     read = "async (id) => (await (await fetch(`/api/jobs/${id}/history`)).json()).revisions.map((one) => one.sentence)"
