@@ -36,17 +36,29 @@ def until(page, expression, arg=None):
     raise AssertionError(expression)
 
 
-AT_REST = (
-    "Promise.allSettled(document.getAnimations()"
-    ".filter((one) => one.effect.getComputedTiming().endTime < 1e6).map((one) => one.finished))"
-)
+RESTS = """document.getAnimations()
+  .filter((one) => one.effect.getComputedTiming().endTime < 1e6)
+  .every((one) => one.playState === "finished")"""
+
+
+def at_rest(page):
+    """Waits until nothing changes its colour any more: what one element inherits begins when another has ended."""
+    quiet = 0
+    for _ in range(1200):
+        quiet = quiet + 1 if page.evaluate(RESTS) else 0
+        if quiet == 5:
+            return
+        page.wait_for_timeout(25)
+    raise AssertionError("the page does not come to rest")
+
+
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 def axe_clean(page):
     """Nothing serious or critical; the page must have been opened with ``bypass_csp``."""
     page.evaluate(AXE.read_text())
-    page.evaluate(AT_REST)  # colours are looked at where they end, not on their way
+    at_rest(page)  # colours are looked at where they end, not on their way
     found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
     grave = [
         (v["id"], node["target"], node["failureSummary"][:300])
