@@ -245,3 +245,19 @@ def test_a_disk_that_changed_since_is_not_refitted(tmp_path):
     refused = bench.go()
     assert (refused.returncode, "no longer as it was found" in refused.stderr) == (2, True)
     assert digest(bench.target) == before
+
+
+def test_what_is_no_row_of_the_plan_is_not_overwritten_unconfirmed(tmp_path):
+    """Somebody's partition behind an earlier clone: all stands as it was found, and still nobody gave it away."""
+
+    def with_another(bench):
+        old_sizes(bench)
+        run("sfdisk", "--quiet", "--append", bench.target, send="start=510000, size=40960\n")
+
+    CASES["with another"] = (LARGER, with_another, ())
+    bench = Finish("with another", tmp_path / "bench")
+    del CASES["with another"]
+    before = digest(bench.target)
+    refused = bench.go()
+    assert (refused.returncode, "if it may all go give --overwrite" in refused.stderr) == (2, True), refused.stderr
+    assert digest(bench.target) == before

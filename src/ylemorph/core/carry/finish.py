@@ -119,6 +119,15 @@ def _passes(ground: Ground, kept: dict[int, Load], without: int) -> bool:
     return order_moves(shifts, ground.usable, ground.plan.frame.grain_sectors).blocked is None
 
 
+def unknown_rows(ground: Ground) -> tuple[Partition, ...]:
+    """Partitions of the target that are no row of the plan, and stand where nothing of it is made."""
+    found = ground.found
+    if found is None:
+        return ()
+    made = [(row, place) for row, place in ground.made]
+    return tuple([p for p in found.others if not any(_is_it(ground, p, row, place) for row, place in made)])
+
+
 def _is_made(ground: Ground, found: FoundDisk, row: PlanRow, place: Extent) -> bool:
     """Whether a row that is made new stands there already."""
     return any(_is_it(ground, partition, row, place) for partition in found.others)

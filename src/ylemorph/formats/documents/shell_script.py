@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from importlib.resources import files
 
 from ...core.carry.carrying import Carrying
+from ...core.carry.finish import unknown_rows
 from ...core.carry.sequence import Sequence, WayKey
 from ...core.carry.step_kinds import words_of
 from ...core.carry.ways import name_of
@@ -116,7 +117,9 @@ def _figures(carrying: Carrying, sequence: Sequence, told: list[ScriptStep]) -> 
     rows = " ".join(f"{partition.first_lba}:{partition.sectors}" for partition in source.rows)
     finishes = sequence.way == "finish" and ground.found is not None
     there = ground.found.disk if finishes and ground.found is not None else target
-    confirmed = finishes or confirms(plan.options.overwrite, target, source)
+    # What is no row of this plan is lost here too, and is confirmed like on any other target (rule 16.2).
+    mine = finishes and (ground.in_place or not unknown_rows(ground))
+    confirmed = mine or confirms(plan.options.overwrite, there, source)
     held = "".join(f"{partition.first_lba}:{partition.sectors} " for partition in there.rows)
     stops = [one.text() for one in plan.findings if one.level == "stop" and one.code != "target-holds-data"]
     label = "dos" if plan.frame.table == "mbr" else "gpt"
@@ -135,7 +138,26 @@ def _figures(carrying: Carrying, sequence: Sequence, told: list[ScriptStep]) -> 
     yield f"ROOM={work_room(steps)} ROOM_WHOLE={whole_room(steps)}"
     yield f"TOOLS={quoted(' '.join(tools_needed(told)))}"
     yield f"STOPS={quoted(' '.join(stops))}"
-    yield "ROWS=" + "'" + "\n".join(quoted(line)[1:-1] for line in _known_rows(carrying)) + "'"
+    yield _lines("ROWS", _known_rows(carrying))
+    yield _lines("KEPT", _kept_rows(carrying))
+
+
+def _lines(name: str, lines: Iterator[str]) -> str:
+    return f"{name}='" + "\n".join(quoted(line)[1:-1] for line in lines) + "'"
+
+
+def _kept_rows(carrying: Carrying) -> Iterator[str]:
+    """The same of each row of the target that is worked on where it stands."""
+    ground, sequence = carrying.ground, carrying.sequence
+    if sequence is None or sequence.way != "finish" or ground.found is None:
+        return
+    worked = {step.row for step in sequence.steps if step.kind in ("shrink", "grow", "move")}
+    for row in ground.found.whole:
+        load = next(load for load in ground.loads if load.number == row.row)
+        if row.row in worked:
+            extent = row.partition.extent
+            place = f"{extent.start * ground.sector} {extent.length * ground.sector}"
+            yield f"{place} {family_of(load)} - {load.name}"
 
 
 def _known_rows(carrying: Carrying) -> Iterator[str]:

@@ -27,7 +27,8 @@ look_first() {
   give_back
   look_at_room
   if [ "$resume" = yes ]; then look_at_journal; else look_at_target; fi
-  if has_source && { [ "$LAST" -eq 0 ] || [ "$SOURCE_CHANGES" = no ]; }; then look_at_rows; fi
+  if has_source && { [ "$LAST" -eq 0 ] || [ "$SOURCE_CHANGES" = no ]; }; then look_at_rows "$SOURCE" "$ROWS"; fi
+  [ "$resume" = yes ] || look_at_rows "$TARGET" "$KEPT"
 }
 # has_source: whether it was given; a way that copies nothing does without
 has_source() { [ "$SOURCE" != - ]; }
@@ -53,15 +54,15 @@ look_at_source() {
   found=$(identity "$SOURCE")
   [ -z "$SOURCE_ID" ] || [ "$found" = "$SOURCE_ID" ] || refuse "$SOURCE has the identity ${found:-of none}, surveyed was $SOURCE_ID"
 }
-# look_at_rows: the file systems are the surveyed ones, and were closed
+# look_at_rows DISK ROWS: the file systems are the surveyed ones, and were closed
 look_at_rows() {
-  [ -n "$ROWS" ] || return 0
-  printf '%s\n' "$ROWS" | while IFS=' ' read -r from long kind uuid name; do
+  [ -n "$2" ] || return 0
+  printf '%s\n' "$2" | while IFS=' ' read -r from long kind uuid name; do
     if [ "$uuid" != - ]; then
-      found=$(known "$SOURCE" "$from" "$long" UUID)
-      [ "$(signs "$found")" = "$uuid" ] || refuse "$name on $SOURCE is another file system than the surveyed one"
+      found=$(known "$1" "$from" "$long" UUID)
+      [ "$(signs "$found")" = "$uuid" ] || refuse "$name on $1 is another file system than the surveyed one"
     fi
-    if [ "$kind" != other ] && [ "$VIEWS" = yes ] && view "$SOURCE" "$from" "$long"; then
+    if [ "$kind" != other ] && [ "$VIEWS" = yes ] && view "$1" "$from" "$long"; then
       ( awake "$kind" "$VIEW" "$name" ) || { code=$?; give_back; exit "$code"; }
       give_back
     fi
@@ -73,7 +74,7 @@ look_at_target() {
     # What is finished must stand exactly as it was found: no word overrules that.
     [ "$(identity "$TARGET")" = "$HELD_ID" ] && [ "$(rows "$TARGET" | tr '\n' ' ')" = "$HELD_ROWS" ] ||
       refuse "$TARGET is no longer as it was found; read it again and plan from there"
-    return 0
+    [ "$CONFIRMED" = no ] || return 0
   fi
   held=$(holds "$TARGET")
   [ -n "$held" ] || return 0
