@@ -14,7 +14,7 @@ from ylemorph.formats.documents.shell_script import script_of
 from ylemorph.probe.disks import survey_path
 
 from .jobs import BASIC, EFI, LINUX, RECOVERY, Job, Row, digest, look_at_target, made_source, put
-from .test_hands import DEEP, Bench, killed_after, killed_until
+from .test_hands import DEEP, Bench, killed_after, killed_until, looped
 from .test_script import NEEDED
 from .volumes import MIB, present, run, sparse
 
@@ -260,4 +260,17 @@ def test_what_is_no_row_of_the_plan_is_not_overwritten_unconfirmed(tmp_path):
     before = digest(bench.target)
     refused = bench.go()
     assert (refused.returncode, "if it may all go give --overwrite" in refused.stderr) == (2, True), refused.stderr
+    assert digest(bench.target) == before
+
+
+def test_a_row_that_sleeps_on_the_day_is_not_worked_on(tmp_path):
+    """A hibernation planted in the system row of the disk that is to be refitted."""
+    bench = OneDisk(REFITS["system past the end row"], tmp_path / "bench")
+    row = place_of(bench, 2)
+    (tmp_path / "hiber").write_bytes(b"hibr" + bytes(8188))
+    with looped(bench.target, options=("--offset", row.first_lba * 512, "--sizelimit", row.sectors * 512)) as (volume,):
+        run("ntfscp", "--quiet", volume, tmp_path / "hiber", "hiberfil.sys")
+    before = digest(bench.target)
+    refused = bench.go()
+    assert (refused.returncode, "sleeps (hibernation or fast start)" in refused.stderr) == (2, True), refused.stderr
     assert digest(bench.target) == before
