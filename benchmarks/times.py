@@ -41,13 +41,13 @@ def looped(image: Path) -> Iterator[str]:
 
 
 def made(rnd: random.Random, work: Path) -> Path:
-    """Two rows with some hundred MiB in each."""
-    sizes = [rnd.randint(700, 2500) for _ in range(2)]
+    """Two rows, each in use to a good part: of less than some hundred MiB no rate is measured."""
+    sizes = [rnd.randint(2500, 6000) for _ in range(2)]
     image = sparse(work / "source.img", (sum(sizes) + 9) * MIB)
     lines, at = ["label: gpt\nunit: sectors\n"], 1
     for place, size in enumerate(sizes):
         kind = rnd.choice(("ext4", "ntfs"))
-        files = {f"scan{n}": rnd.randint(1, size // 8) * MIB for n in range(rnd.randint(1, 4))}
+        files = {f"scan{n}": rnd.randint(size // 12, size // 6) * MIB for n in range(rnd.randint(2, 4))}
         folder = work / f"row{place}"
         folder.mkdir()
         volume = ext(size * MIB, files, "-t", "ext4")(folder) if kind == "ext4" else ntfs(size * MIB, files)(folder)
@@ -92,16 +92,18 @@ def main() -> None:
     if os.geteuid():
         print("times of real runs: needs root")
         return
-    rnd, inside, widest = random.Random(SEED), 0, 0.0
+    rnd, inside, widths = random.Random(SEED), 0, list[float]()
     for _ in range(RUNS):
         with tempfile.TemporaryDirectory() as folder:
             (low, high), taken = told_and_taken(rnd, Path(folder))
         inside += low <= taken <= high
-        widest = max(widest, high / max(1, low))
+        widths.append(high / max(1, low))
         if "--each" in sys.argv:
-            print(f"  {low} to {high} s: {taken:.1f} s")
+            print(f"  {low} to {high} s: {taken:.1f} s", flush=True)
     print(f"the script's time: {inside} of {RUNS} real runs inside what was said (goal: nine of ten)")
-    print(f"  from low to high at most {widest:.1f} times (goal: 3)")
+    print(
+        f"  from low to high at most {max(widths):.1f} times, {sum(width > 3 for width in widths)} over 3 (goal: none)"
+    )
 
 
 if __name__ == "__main__":

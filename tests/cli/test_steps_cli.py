@@ -3,12 +3,14 @@
 import io
 import json
 import sys
+from dataclasses import replace
 
 import pytest
 
 from tests.cli.test_cli import run
 from tests.make import desk
 from ylemorph.core.disk.model import Survey
+from ylemorph.core.disk.roles import LINUX_DATA
 from ylemorph.formats.own.survey_data import write_survey
 
 
@@ -131,3 +133,18 @@ def test_from_what_is_found_and_on_one_disk(capsys, source, tmp_path):
     assert (status, out) == (2, "")
     assert err.startswith("ylemorph: --found: nothing of this plan stands on it")
     assert err.count("\n") == 1
+
+
+def test_to_finish_answers_for_what_the_target_holds_where_it_is_all_of_this_plan(capsys, source, tmp_path):
+    """Any other way overwrites it, and ends with 1 until that is confirmed (rule 16.3)."""
+    clone = tmp_path / "clone.json"
+    disk = replace(desk(), serial="QS2-4410", model="Quillon S2", table_id="5B0A1C44-7F0E-4C5D-9A3B-2E61D0F7A9C1")
+    clone.write_text(write_survey(Survey(disk)))
+    args = ("steps", source, "--target", str(clone), "--fact", "both_attached=yes")
+    assert [run(capsys, *args, "--way", way)[0] for way in ("finish", "straight")] == [0, 1]
+    assert run(capsys, *args, "--way", "straight", "--overwrite", "4410")[0] == 0
+    strange = replace(
+        disk, partitions=(*disk.partitions[:3], replace(disk.partitions[3], uuid="", type=LINUX_DATA, filesystem=None))
+    )
+    clone.write_text(write_survey(Survey(strange)))
+    assert run(capsys, *args, "--way", "finish")[0] == 1

@@ -8,6 +8,7 @@ from types import SimpleNamespace
 import pytest
 
 from tests.web.conftest import Api
+from ylemorph.core.disk.roles import LINUX_DATA
 from ylemorph.stand_ins.disks import STAND_INS
 from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
@@ -104,6 +105,16 @@ def test_a_target_that_holds_something_is_confirmed(api, job, survey):
     changed = change(api, job, kind="target", target=survey).get_json()
     assert (changed["target_confirmed"], changed["target_head"]["confirmation"]) == (False, "4410")
     assert changed["target_compared"] == "Exactly as large as the source."
+    assert changed["target_finishes"]  # it is a clone
+    other = {
+        **survey,
+        "disk": {
+            **survey["disk"],
+            "partitions": [survey["disk"]["partitions"][0] | {"uuid": None, "filesystem": None, "type": LINUX_DATA}],
+        },
+    }
+    assert not change(api, job, kind="target", target=other).get_json()["target_finishes"]
+    change(api, job, kind="target", target=survey)
     refused = change(api, job, kind="confirm", text="44ab")
     assert (refused.status_code, refused.get_json()["at"]) == (422, "text")
     changed = change(api, job, kind="confirm", text=" 4410 ").get_json()

@@ -164,6 +164,10 @@ const asked = computed(() => {
               <span class="tag stop">stop</span>
               <b> This disk holds {{ job.target_head.holds }}. All of it will be overwritten.</b>
             </p>
+            <p v-if="job.target_finishes">
+              <span class="tag note">note</span> All of it are rows of this plan: to finish from there, as
+              <em>Carry out</em> offers, overwrites nothing that is right. Any other way asks for what follows.
+            </p>
             <form @submit.prevent="confirm">
               <label for="confirmation">Look at the disk in your hand and type {{ asked }}</label>
               <a-input id="confirmation" v-model:value="confirmation" class="fig" :maxlength="400" autocomplete="off" />

@@ -38,7 +38,7 @@ def steps(way: Any, found: str | None, facts: tuple[str, ...], form: str, out: s
         mend = "give the disk that this plan was begun on, or leave --found out and begin anew"
         raise YlemorphError("nothing of this plan stands on it", at="--found", mend=mend)
     # An unanswered stop ends here too (rule 16.3).
-    fits = plan.verdict in ("comfortable", "tight") and all(one.level != "stop" for one in plan.findings)
+    fits = plan.verdict in ("comfortable", "tight") and not made.unanswered
     if form == "pdf":
         from ..formats.documents.sheet import sheet_pdf
 

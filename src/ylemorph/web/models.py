@@ -291,6 +291,7 @@ class TargetPart(Shape):
     target_compared: str
     target_findings: list[FindingModel]
     target_confirmed: bool
+    target_finishes: Annotated[bool, Field(description="All that the target holds are rows of this plan")]
 
 
 class JobModel(SourcePart, TargetPart):

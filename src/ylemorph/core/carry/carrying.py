@@ -6,11 +6,13 @@ from typing import NamedTuple
 
 from ..disk.model import Disk
 from ..errors import BadOption
+from ..fit.finding_kinds import Finding
 from ..fit.options import OptionKind
 from ..fit.plan import Plan
 from ..sizes import Units, format_size
 from .check_lists import Item, lists_of
 from .facts import FACTS, Facts
+from .finish import keeps_all
 from .ground import Ground
 from .rehearse import FilmFrame, Rehearsal, rehearse
 from .sequence import Sequence, WayKey
@@ -65,6 +67,13 @@ class Carrying:
         if self.sequence is not None:
             rehearse(self.sequence, frames)
         return frames
+
+    @cached_property
+    def unanswered(self) -> tuple[Finding, ...]:
+        """What stands against carrying it out this way; to finish from there overwrites no row of the plan."""
+        keeps = self.way is not None and self.way.key == "finish" and keeps_all(self.ground)
+        stops = [one for one in self.ground.plan.findings if one.level == "stop"]
+        return tuple([one for one in stops if not (keeps and one.code == "target-holds-data")])
 
     @cached_property
     def lists(self) -> tuple[Item, ...]:

@@ -128,6 +128,11 @@ def unknown_rows(ground: Ground) -> tuple[Partition, ...]:
     return tuple([p for p in found.others if not any(_is_it(ground, p, row, place) for row, place in made)])
 
 
+def keeps_all(ground: Ground) -> bool:
+    """Whether this way loses nothing that stands on the target: one disk in place, or rows of the plan alone."""
+    return ground.found is not None and (ground.in_place or not unknown_rows(ground))
+
+
 def _is_made(ground: Ground, found: FoundDisk, row: PlanRow, place: Extent) -> bool:
     """Whether a row that is made new stands there already."""
     return any(_is_it(ground, partition, row, place) for partition in found.others)

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from importlib.resources import files
 
 from ...core.carry.carrying import Carrying
-from ...core.carry.finish import unknown_rows
+from ...core.carry.finish import keeps_all
 from ...core.carry.sequence import Sequence, WayKey
 from ...core.carry.step_kinds import words_of
 from ...core.carry.ways import name_of
@@ -118,7 +118,7 @@ def _figures(carrying: Carrying, sequence: Sequence, told: list[ScriptStep]) -> 
     finishes = sequence.way == "finish" and ground.found is not None
     there = ground.found.disk if finishes and ground.found is not None else target
     # What is no row of this plan is lost here too, and is confirmed like on any other target (rule 16.2).
-    mine = finishes and (ground.in_place or not unknown_rows(ground))
+    mine = finishes and keeps_all(ground)
     confirmed = mine or confirms(plan.options.overwrite, there, source)
     held = "".join(f"{partition.first_lba}:{partition.sectors} " for partition in there.rows)
     stops = [one.text() for one in plan.findings if one.level == "stop" and one.code != "target-holds-data"]

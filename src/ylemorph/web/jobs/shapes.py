@@ -1,6 +1,8 @@
 """Core values as the data that goes out."""
 
 from ...core.carry.carrying import outlook
+from ...core.carry.finish import keeps_all
+from ...core.carry.ground import Ground
 from ...core.disk.compare import compared, confirmation, confirms
 from ...core.disk.model import Disk, Survey
 from ...core.disk.roles import role_notes
@@ -38,7 +40,8 @@ def head(disk: Disk | None, other: Disk | None = None) -> DiskHead | None:
 def job_data(job: Job, units: Units = "binary") -> JobModel:
     """A job with all that its screens show; ``trouble`` says why there is no morph where one should be."""
     state = job.state
-    morph, trouble = _morph_or_trouble(state, units)
+    made, trouble = _morph_or_trouble(state)
+    morph = morph_data(made, state, units) if made is not None else None
     return {
         "id": job.id,
         "version": job.version,
@@ -51,7 +54,7 @@ def job_data(job: Job, units: Units = "binary") -> JobModel:
         "machine": state.machine,
         "note": state.note,
         **_source_data(state, units),
-        **_target_data(state, morph, units),
+        **_target_data(state, made, units),
         "options": options_to_data(state.options),
         "closed": job.closed,
         "morph": morph,
@@ -59,16 +62,16 @@ def job_data(job: Job, units: Units = "binary") -> JobModel:
     }
 
 
-def _morph_or_trouble(state: JobState, units: Units) -> tuple[MorphModel | None, Problem | None]:
+def _morph_or_trouble(state: JobState) -> tuple[Morph | None, Problem | None]:
     if state.source_disk is None or state.target_disk is None:
         return None, None
     try:
-        return morph_data(morph_of(*state.pair, state.options), state, units), None
+        return morph_of(*state.pair, state.options), None
     except YlemorphError as error:
         return None, problem_data(error)
 
 
-def _target_data(state: JobState, morph: MorphModel | None, units: Units) -> TargetPart:
+def _target_data(state: JobState, made: Morph | None, units: Units) -> TargetPart:
     source, target = state.source_disk, state.target_disk
     sized = state.target if isinstance(state.target, SizedTarget) else None
     return {
@@ -78,8 +81,11 @@ def _target_data(state: JobState, morph: MorphModel | None, units: Units) -> Tar
         "target_head": head(target, source),
         "target_gaps": _gaps_data(target) if target else [],
         "target_compared": compared(source, target, units) if source and target else "",
-        "target_findings": [f for f in morph["plan"]["findings"] if f["code"] in ABOUT_TARGET] if morph else [],
+        "target_findings": [finding_data(f, units) for f in made.plan.findings if f.code in ABOUT_TARGET]
+        if made
+        else [],
         "target_confirmed": target is not None and _confirmed(state, target, source),
+        "target_finishes": made is not None and keeps_all(Ground(made.plan, state.facts)),
     }
 
 
