@@ -2,11 +2,9 @@
 
 import errno
 import os
-import stat
 from typing import IO
 
-READ_ONLY = os.O_RDONLY | os.O_CLOEXEC | os.O_NONBLOCK
-HANDED = ("/dev/stdin", "/dev/fd/", "/proc/self/fd/")  # pipes that a shell opened for this program: `<(lsblk --json)`
+from .system import OpenedKind, is_handed, let_wait, open_read_only
 
 
 def open_regular(path: str | os.PathLike[str], *, device: bool = False) -> IO[bytes]:
@@ -14,23 +12,22 @@ def open_regular(path: str | os.PathLike[str], *, device: bool = False) -> IO[by
 
     A named pipe or a character device is refused: whoever opens one may wait for ever.
     """
-    descriptor = os.open(path, READ_ONLY)
+    descriptor, kind, _ = open_read_only(path)
     try:
-        mode = os.fstat(descriptor).st_mode
-        if stat.S_ISFIFO(mode) and str(path).startswith(HANDED):
-            os.set_blocking(descriptor, True)
-        elif not (stat.S_ISREG(mode) or (device and stat.S_ISBLK(mode))):
-            raise OSError(errno.EINVAL, _kind(mode, device=device))
+        if kind == "pipe" and is_handed(path):
+            let_wait(descriptor)
+        elif not (kind == "file" or (device and kind == "device")):
+            raise OSError(errno.EINVAL, _reason(kind, device=device))
         return os.fdopen(descriptor, "rb")
     except BaseException:
         os.close(descriptor)
         raise
 
 
-def _kind(mode: int, *, device: bool) -> str:
-    if stat.S_ISDIR(mode):
+def _reason(kind: OpenedKind, *, device: bool) -> str:
+    if kind == "folder":
         return "it is a folder"
-    if stat.S_ISFIFO(mode):
+    if kind == "pipe":
         return "it is a pipe that would be waited for; give what comes out of it as -"
     return "it is neither a file nor a block device" if device else "it is no file"
 

@@ -2,8 +2,6 @@
 
 import contextlib
 import errno
-import ipaddress
-import os
 import shutil
 import socket
 import sqlite3
@@ -22,14 +20,16 @@ from platformdirs import user_data_path
 from .core.errors import YlemorphError
 from .store.database import connect
 from .store.preparing import alone, prepare
-from .web.edge.addresses import certified_names, own_address, own_names
+from .system import has_screen, keep_port, open_files_allowed
+from .usecases.readings import DisksFor
+from .web.edge.addresses import certified_names, is_loopback, own_address, own_names
 
 if TYPE_CHECKING:
     from .web.edge.certificates import Certificate
 
 CONNECTIONS, IDLE_SECONDS, CLEANUP_SECONDS = 1000, 120, 5
-# Files that the program opens for itself, that one encrypted connection takes, and that are asked of the system.
-OTHER_DESCRIPTORS, DESCRIPTORS_OF_ONE, MOST_DESCRIPTORS = 200, 3, 4096
+# Files that the program opens for itself, and that one encrypted connection takes.
+OTHER_DESCRIPTORS, DESCRIPTORS_OF_ONE = 200, 3
 PROXY = {
     "trusted_proxy": "127.0.0.1",
     "trusted_proxy_count": 1,
@@ -49,6 +49,7 @@ class Service:
     data: str | None = None
     browser: bool = False
     read_from: tuple[str, ...] = ()
+    disks: DisksFor = "nobody"
     network: bool = False
     names: tuple[str, ...] = ()
     certificate: str | None = None
@@ -78,6 +79,7 @@ def run_server(service: Service) -> int:
         store,
         bound_to=service.host,
         read_from=_folders(service.read_from),
+        disks=service.disks,
         network=service.network,
         names=names,
         certificate=certificate,
@@ -88,7 +90,7 @@ def run_server(service: Service) -> int:
     server, front = _server_and_front(app, listener, service, certificate)
     _say_where(service, folder, certificate)
     threading.Thread(target=_finish, args=(store,), name="deleting", daemon=True).start()
-    if service.browser and _has_screen():
+    if service.browser and has_screen():
         threading.Timer(0.3, webbrowser.open, (_url(service),)).start()
     try:
         server.run()
@@ -114,6 +116,12 @@ def _check_network(service: Service) -> None:
         raise YlemorphError("certificate and key belong together", at="--certificate", mend="give both")
     if not service.network and (service.names or service.certificate or service.plain):
         raise YlemorphError("this is for a network", at="--name, --certificate, --plain", mend="add --network")
+    if service.disks == "network" and not service.network:
+        raise YlemorphError("this is for a network", at="--disks-over-network", mend="add --network, or give --disks")
+    if service.disks == "here" and service.plain:
+        raise YlemorphError(
+            "behind a proxy nobody can be told to sit at this machine", at="--disks", mend="give --disks-over-network"
+        )
     if service.plain and service.certificate:
         raise YlemorphError("a plain server has no certificate", at="--plain", mend="leave one of the two out")
 
@@ -176,18 +184,11 @@ def _say_where(service: Service, folder: Path, certificate: "Certificate | None"
             f"Its certificate is its own, until {certificate.until:%Y-%m-%d}. A browser asks once: go on "
             f"where it shows this SHA-256 fingerprint:\n  {certificate.fingerprint}"
         )
-    if not service.network and not _is_loopback(service.host):
+    if not service.network and not is_loopback(service.host):
         _say(
             "WARNING: there is no sign-in. Whoever reaches this address on the network can read and change everything; "
             "use --network, with people who sign in, or --host 127.0.0.1."
         )
-
-
-def _is_loopback(host: str) -> bool:
-    try:
-        return ipaddress.ip_address(host).is_loopback
-    except ValueError:
-        return host == "localhost"
 
 
 def _server_and_front(
@@ -208,24 +209,11 @@ def _server_and_front(
     context = tls_context(certificate.certificate, certificate.key)
     inside = _listener("127.0.0.1", 0)
     listener.listen(128)
-    most = min(CONNECTIONS, (_descriptors() - OTHER_DESCRIPTORS) // DESCRIPTORS_OF_ONE)
+    most = min(CONNECTIONS, (open_files_allowed() - OTHER_DESCRIPTORS) // DESCRIPTORS_OF_ONE)
     front = Front(listener, context, inside.getsockname(), most=most, renew=renew)
     server = make_server(app, inside, lambda made: behind(front, made))
     front.start()
     return server, front
-
-
-def _descriptors() -> int:
-    """Open files that this program may have, as many as the system allows without asking."""
-    try:
-        import resource
-    except ImportError:  # a system that counts otherwise
-        return MOST_DESCRIPTORS
-    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
-    wanted = MOST_DESCRIPTORS if hard == resource.RLIM_INFINITY else min(hard, MOST_DESCRIPTORS)
-    if soft < wanted:
-        resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
-    return max(soft, wanted)
 
 
 def make_server(
@@ -241,7 +229,7 @@ def make_server(
     from .web.edge.live import MOST_STREAMS
     from .web.edge.patience import limit_patience
 
-    most = min(CONNECTIONS, _descriptors() - OTHER_DESCRIPTORS)
+    most = min(CONNECTIONS, open_files_allowed() - OTHER_DESCRIPTORS)
     server = waitress.create_server(
         around(Turns(app)),
         sockets=[listener],
@@ -266,11 +254,6 @@ def _folders(named: tuple[str, ...]) -> tuple[Path, ...]:
     return tuple(Path(name) for name in named)
 
 
-def _has_screen() -> bool:
-    """Whether a browser could show itself here; on a machine without a screen one would only complain."""
-    return sys.platform in ("win32", "darwin") or any(os.environ.get(key) for key in ("DISPLAY", "WAYLAND_DISPLAY"))
-
-
 def _listener(host: str, port: int) -> socket.socket:
     """A bound socket, or one sentence on why there is none."""
     try:
@@ -279,7 +262,7 @@ def _listener(host: str, port: int) -> socket.socket:
         raise YlemorphError(f"“{host}” is no address of this machine", at="--host", mend="use 127.0.0.1") from None
     listener = socket.socket(family, kind, protocol)
     try:
-        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        keep_port(listener)
         listener.bind(address)
     except OSError as error:
         listener.close()

@@ -216,7 +216,7 @@ def test_what_is_no_disk_gets_one_sentence(tmp_path, make, sentence):
 
 
 def test_a_device_without_permission_names_the_mend(monkeypatch):
-    def refuse(*_args):
+    def refuse(*_args, **_kwargs):
         raise PermissionError(13, "Permission denied")
 
     monkeypatch.setattr("os.open", refuse)

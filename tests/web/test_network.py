@@ -5,13 +5,17 @@ import time
 
 import pytest
 
+from tests.attached.machines import CUSTOMER, lsblk
 from tests.web.conftest import Api
+from ylemorph.attached.listing import DisksHere
 from ylemorph.store import people
 from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
+from ylemorph.usecases.readings import RealDisks
 from ylemorph.web.app import create_app
 from ylemorph.web.document import document
 from ylemorph.web.edge.identity import COOKIE, TOKEN_HEADER
+from ylemorph.web.edge.services import services
 
 PASSWORD = "four plain words here"
 # What each route asks for, written down by hand: the table in the program is checked against it.
@@ -26,7 +30,7 @@ LOOK_BESIDE_READS = {
 WORKSHOP = {
     "GET /api/people", "POST /api/people", "POST /api/people/{person_id}", "DELETE /api/people/{person_id}",
     "GET /api/data", "POST /api/backups", "GET /api/backups/{name}", "POST /api/backups/{name}/restore",
-    "PUT /api/settings", "POST /api/jobs-file",
+    "PUT /api/settings", "POST /api/jobs-file", "POST /api/disks/{key}/read",
 }  # fmt: skip
 ENDLESS = "/api/events"
 
@@ -52,7 +56,7 @@ def network(tmp_path):
     connection = connect(path)
     for role in people.ROLES:
         people.add(connection, role.title(), role, PASSWORD)
-    yield create_app(path, network=True, names=frozenset({"workshop.local"}))
+    yield create_app(path, network=True, names=frozenset({"workshop.local"}), disks="network")
     connection.close()
 
 
@@ -103,6 +107,14 @@ def test_every_route_under_every_role(network):
                 assert browser(method, address, body, {TOKEN_HEADER: ""}).status_code == 403, name
             seen += 1
     assert seen > 150
+
+
+def test_disks_of_this_machine_over_the_network_are_for_the_workshop_alone(network):
+    shop = services(network).shop
+    object.__setattr__(shop, "disks", RealDisks("network", shop.readings, DisksHere(run=lambda _: lsblk(CUSTOMER))))
+    for role in people.ROLES:
+        shown = Browser(network, role.title())("GET", "/api/disks").get_json()
+        assert (shown["allowed"], len(shown["disks"])) == (role == "workshop", int(role == "workshop"))
 
 
 def test_the_page_is_told_what_it_may(network):

@@ -17,7 +17,7 @@ from ylemorph.web.jobs import compare_routes
 from ylemorph.web.jobs import plan_routes as plans
 from ylemorph.web.jobs import routes as job_routes
 from ylemorph.web.people import routes as people_routes
-from ylemorph.web.reading import bench_routes, collect_routes
+from ylemorph.web.reading import bench_routes, collect_routes, disk_routes
 from ylemorph.web.reading import routes as survey_routes
 
 BLUEPRINTS = (
@@ -27,6 +27,7 @@ BLUEPRINTS = (
     collect_routes,
     compare_routes,
     data_routes,
+    disk_routes,
     fleet_routes,
     job_routes,
     live_routes,
@@ -107,6 +108,7 @@ def asked(api, job, survey):
         ("POST", "/api/bench/{key}/attach"): ("/api/bench/loan/attach", None),
         ("POST", "/api/bench/{key}/read"): ("/api/bench/desk/read", None),
         ("POST", "/api/bench/{key}/detach"): ("/api/bench/loan/detach", None),
+        ("GET", "/api/disks"): ("/api/disks", None),
         ("GET", "/api/readings"): ("/api/readings", None),
         ("GET", "/api/session"): ("/api/session", None),
         ("DELETE", "/api/session"): ("/api/session", None),
@@ -127,7 +129,8 @@ ELSEWHERE = {
     ("GET", "/api/jobs/{job_id}/surveys/{which}"), ("DELETE", "/api/jobs/{job_id}"), ("POST", "/api/readings"),
     ("GET", "/api/readings/{reading_id}"), ("DELETE", "/api/readings/{reading_id}"),
     ("GET", "/api/jobs/{job_id}/hand-over/{form}"), ("POST", "/api/jobs/{job_id}/practice"),
-    ("DELETE", "/api/jobs/{job_id}/practice"), ("GET", "/api/shelf.csv"), ("DELETE", "/api/fleets/{fleet_id}"),
+    ("DELETE", "/api/jobs/{job_id}/practice"), ("POST", "/api/disks/{key}/read"),
+    ("GET", "/api/shelf.csv"), ("DELETE", "/api/fleets/{fleet_id}"),
     ("GET", "/api/fleets/{fleet_id}/export/{form}"), ("POST", "/api/fleets/{fleet_id}/jobs"),
     ("GET", "/api/fleets/{fleet_id}/mix"), ("GET", "/api/backups/{name}"), ("POST", "/api/backups/{name}/restore"),
     ("GET", "/api/jobs-file"), ("POST", "/api/jobs-file"), ("GET", "/api/events"), ("GET", "/api/collect/{system}"),

@@ -64,6 +64,23 @@ export async function createFleet(body: Wishes): Promise<Fleet> {
   return await data(client.POST("/api/fleets", { body }));
 }
 
+const USUAL = ["480GB", "960GB"]; // targets where the shelf has none
+
+/** A fleet as it begins: against the first disks of the shelf, by the proposed fit, named by its day. */
+export async function beginFleet(what: string, shelf: readonly { name?: string | null }[]): Promise<Fleet> {
+  const named = shelf.slice(0, 4).map((disk) => disk.name ?? "");
+  const day = new Date().toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
+  return await createFleet({
+    name: `${what} of ${day}`,
+    targets: named.length ? named : USUAL,
+    fits: ["proportional"],
+  });
+}
+
+/** Files become machines of a fleet. */
+export const addFiles = (fleet_id: number, files: Schemas["FleetFile"][]): Promise<Fleet> =>
+  data(client.POST("/api/fleets/{fleet_id}/files", { params: { path: { fleet_id } }, body: { files } }));
+
 export async function deleteFleet(id: number): Promise<void> {
   await data(client.DELETE("/api/fleets/{fleet_id}", { params: { path: { fleet_id: id } } }));
 }
@@ -133,8 +150,7 @@ export function useFleet(id: Ref<number>, filter: Ref<Filter>) {
     load: () => query.refetch(),
     refused,
     wish: (body: Wishes) => send(data(client.PUT("/api/fleets/{fleet_id}", { params: { path: path() }, body }))),
-    add: (files: Schemas["FleetFile"][]) =>
-      send(data(client.POST("/api/fleets/{fleet_id}/files", { params: { path: path() }, body: { files } }))),
+    add: (files: Schemas["FleetFile"][]) => send(addFiles(id.value, files)),
     stop: (stopped: boolean) =>
       send(data(client.POST("/api/fleets/{fleet_id}/stop", { params: { path: path() }, body: { stopped } }))),
     remove: (machines: number[]) =>

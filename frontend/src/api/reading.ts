@@ -18,10 +18,22 @@ export const commandsQuery = () =>
     staleTime: Infinity,
   });
 
+const keyed = (key: string) => ({ params: { path: { key } } });
+export type RealDisk = Schemas["RealDiskModel"];
+const LOOK_EVERY = 2000; // milliseconds, so that a disk that comes or goes is seen within three seconds
+/** The disks that are attached to this machine, looked at again and again while they are shown. */
+export const realDisksQuery = () =>
+  queryOptions({
+    queryKey: ["disks"],
+    queryFn: async () => await data(client.GET("/api/disks")),
+    refetchInterval: (state) => (state.state.data?.allowed ? LOOK_EVERY : false),
+  });
+export const beginRealDisk = (key: string, although_in_use: boolean): Promise<Progress> =>
+  data(client.POST("/api/disks/{key}/read", { ...keyed(key), body: { although_in_use } }));
+
 export const benchQuery = () =>
   queryOptions({ queryKey: ["bench"], queryFn: async () => (await data(client.GET("/api/bench"))).disks });
 
-const keyed = (key: string) => ({ params: { path: { key } } });
 export const attach = async (key: string) => (await data(client.POST("/api/bench/{key}/attach", keyed(key)))).disks;
 export const detach = async (key: string) => (await data(client.POST("/api/bench/{key}/detach", keyed(key)))).disks;
 export const readBench = (key: string): Promise<Survey> => data(client.POST("/api/bench/{key}/read", keyed(key)));

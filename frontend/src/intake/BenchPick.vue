@@ -3,11 +3,13 @@
 import { useQuery } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import type { Survey } from "../api/client";
-import { benchQuery, readBench, type BenchDisk } from "../api/reading";
+import { benchQuery, readBench, realDisksQuery, type BenchDisk } from "../api/reading";
 import { HEALTH, LINKS } from "../widgets/words";
+import AttachedDisks from "./AttachedDisks.vue";
 
 const props = defineProps<{ what: string; serial?: string }>();
 const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
+const { data: real } = useQuery(realDisksQuery());
 const { data: disks, isPending, error, refetch } = useQuery(benchQuery());
 const attached = computed(() => (disks.value ?? []).filter((disk) => disk.attached));
 const reading = ref("");
@@ -29,6 +31,13 @@ async function read(disk: BenchDisk): Promise<void> {
 
 <template>
   <div>
+    <AttachedDisks
+      verb="Read this disk"
+      :as="`as the ${props.what}`"
+      :serial="props.serial"
+      @survey="(survey, words) => emit('survey', survey, words)"
+    />
+    <h2 v-if="real?.allowed">For practice</h2>
     <p v-if="isPending" class="muted">Looking at the bench</p>
     <p v-else-if="error" role="alert">
       {{ error.message }} <a-button size="small" @click="refetch()">Try again</a-button>

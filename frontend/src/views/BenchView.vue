@@ -1,9 +1,17 @@
 <script setup lang="ts">
 /** The disks of the bench: who they are, how they are attached, how they fare, what they hold. */
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
-import { ref } from "vue";
+import { computed, ref } from "vue";
+import { useRouter } from "vue-router";
+import { addFiles, beginFleet, shelfQuery } from "../api/buy";
 import { settle } from "../api/cache";
-import { attach, benchQuery, detach, type BenchDisk } from "../api/reading";
+import type { Survey } from "../api/client";
+import { createJob } from "../api/jobs";
+import { attach, beginRealDisk, benchQuery, detach, realDisksQuery, type BenchDisk } from "../api/reading";
+import AttachedDisks from "../intake/AttachedDisks.vue";
+import { base64 } from "../intake/files";
+import { useReading } from "../intake/reading";
+import ReadingBar from "../intake/ReadingBar.vue";
 import { healthFigures } from "../widgets/health";
 import TopBar from "../widgets/TopBar.vue";
 import { size } from "../widgets/units";
@@ -29,6 +37,51 @@ async function flip(disk: BenchDisk): Promise<void> {
   }
 }
 
+const router = useRouter();
+const { data: real } = useQuery(realDisksQuery());
+const { data: shelf } = useQuery(shelfQuery());
+const { running, trouble: unread, read } = useReading();
+const many = ref("");
+/** Those that hold something and that nobody has to be asked about. */
+const surveyed = computed(() =>
+  (real.value?.disks ?? []).filter((disk) => disk.holds && !disk.cannot && !disk.uses.length),
+);
+
+async function toJob(source: Survey): Promise<void> {
+  try {
+    const job = await createJob({ name: `${source.disk.model || "A disk"} to a new disk`, source });
+    void queries.invalidateQueries({ queryKey: ["jobs"] });
+    await router.push(`/jobs/${job.id}/target`);
+  } catch (failure) {
+    trouble.value = (failure as Error).message;
+  }
+}
+
+async function toFleet(): Promise<void> {
+  const disks = surveyed.value;
+  const files: { name: string; data: string }[] = [];
+  const left: string[] = [];
+  trouble.value = "";
+  for (const [index, disk] of disks.entries()) {
+    many.value = `Reading ${disk.path}, ${index + 1} of ${disks.length}`;
+    const survey = await read(() => beginRealDisk(disk.key, false));
+    const data = survey && base64(new TextEncoder().encode(JSON.stringify(survey)));
+    if (data) files.push({ name: `${disk.model || disk.path} ${disk.serial}`.trim(), data });
+    else left.push(`${disk.path}: ${unread.value}`);
+  }
+  many.value = "";
+  trouble.value = left.join(" ");
+  if (!files.length) return;
+  try {
+    const fleet = await beginFleet("Attached disks", shelf.value?.disks ?? []);
+    await addFiles(fleet.id, files);
+    void queries.invalidateQueries({ queryKey: ["fleets"] });
+    await router.push(`/fleets/${fleet.id}`);
+  } catch (failure) {
+    trouble.value = (failure as Error).message;
+  }
+}
+
 const health = (disk: BenchDisk) =>
   disk.health ? healthFigures(disk.health) || HEALTH[disk.health.state] : "the adapter hides it";
 </script>
@@ -38,12 +91,25 @@ const health = (disk: BenchDisk) =>
   <main class="stage-page">
     <div class="head">
       <h1>Bench</h1>
-      <span class="muted">
-        Stand-ins for attached disks, for practice and for trying Ylemorph out. Each has a real image behind it that is
-        read like any other disk.
-      </span>
+      <span class="muted">the disks that can be read here</span>
     </div>
     <p v-if="trouble" role="alert" class="card"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <div v-if="real?.allowed" class="card real">
+      <AttachedDisks verb="New job from it" as="as its source" @survey="toJob" />
+      <div v-if="surveyed.length > 1 || many" class="all">
+        <a-button size="small" :loading="!!many" @click="toFleet">Survey all of them into a fleet</a-button>
+        <span v-if="many" role="status">{{ many }}</span>
+        <ReadingBar v-if="many && running" :progress="running" />
+      </div>
+      <p class="muted">They are opened for reading only. A job's own pages read them as a target, or to check back.</p>
+    </div>
+    <div class="head">
+      <h2>For practice</h2>
+      <span class="muted">
+        Stand-ins for attached disks, for trying Ylemorph out. Each has a real image behind it that is read like any
+        other disk.
+      </span>
+    </div>
     <div v-if="isPending" class="card"><a-spin /> Looking at the bench</div>
     <div v-else-if="error" class="card" role="alert">
       <p>{{ error.message }}</p>
@@ -114,6 +180,14 @@ li {
 li.away {
   border-style: dashed;
   background: none;
+}
+.real {
+  margin-bottom: 14px;
+}
+.all {
+  display: flex;
+  gap: 10px;
+  align-items: center;
 }
 .top {
   display: flex;

@@ -3,7 +3,7 @@
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { useRouter } from "vue-router";
-import { createFleet, deleteFleet, fleetsQuery, shelfQuery } from "../api/buy";
+import { beginFleet, deleteFleet, fleetsQuery, shelfQuery } from "../api/buy";
 import TopBar from "../widgets/TopBar.vue";
 import { moment } from "../widgets/units";
 
@@ -17,13 +17,7 @@ document.title = "Fleets · Ylemorph";
 
 async function begin(): Promise<void> {
   try {
-    const named = (shelf.value?.disks ?? []).slice(0, 4).map((disk) => disk.name ?? "");
-    const name = `Fleet of ${new Date().toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" })}`;
-    const fleet = await createFleet({
-      name,
-      targets: named.length ? named : ["480GB", "960GB"],
-      fits: ["proportional"],
-    });
+    const fleet = await beginFleet("Fleet", shelf.value?.disks ?? []);
     void queries.invalidateQueries({ queryKey: ["fleets"] });
     await router.push(`/fleets/${fleet.id}`);
   } catch (failure) {

@@ -5,16 +5,17 @@ import os
 import stat
 import tempfile
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import IO, Any
 
 import click
 
 from ..core.errors import YlemorphError
+from ..system import files_behind
 
 STDOUT = ("-", "/dev/stdout")
 NOTED = "ylemorph.inputs"  # in click's context: (device, inode) of each file that this command reads
-LOOP = "/sys/dev/block/{}:{}/{}loop/backing_file"  # of a loop device, of a partition of one
 
 Identity = tuple[int, int]
 
@@ -62,13 +63,9 @@ def _identities(path: str | Path) -> Iterator[Identity]:
     except (OSError, ValueError):
         return
     yield status.st_dev, status.st_ino
-    if stat.S_ISBLK(status.st_mode):
-        for step in ("", "../"):
-            try:
-                backing = Path(LOOP.format(os.major(status.st_rdev), os.minor(status.st_rdev), step)).read_text("utf-8")
-                found = os.stat(backing.rstrip("\n"))
-            except (OSError, ValueError):
-                continue
+    for backing in files_behind(status):
+        with suppress(OSError, ValueError):
+            found = backing.stat()
             yield found.st_dev, found.st_ino
 
 
@@ -130,11 +127,17 @@ def _replace(place: Path, fill: Callable[[IO[bytes]], object]) -> None:
             fill(file)
             file.flush()
             os.fsync(file.fileno())
-            beside.chmod(place.stat().st_mode & 0o7777 if place.exists() else 0o666 & ~_umask())
-            beside.replace(place)
         except BaseException:
+            file.close()
             beside.unlink(missing_ok=True)
             raise
+    # Not while it is open, which one system refuses.
+    beside.chmod(place.stat().st_mode & 0o7777 if place.exists() else 0o666 & ~_umask())
+    try:
+        beside.replace(place)
+    except BaseException:
+        beside.unlink(missing_ok=True)
+        raise
 
 
 def _umask() -> int:

@@ -21,6 +21,10 @@ _file = click.Path(dir_okay=False)
 @click.option("--certificate", type=_file, help="Certificate for encryption, a PEM file; its own unless given.")
 @click.option("--key", type=_file, help="Its key, a PEM file.")
 @click.option("--plain", is_flag=True, help="Not encrypted: for behind a proxy of your own on this machine.")
+@click.option("--disks", is_flag=True, help="Show and read the disks of this machine, for whoever sits at it.")
+@click.option(
+    "--disks-over-network", is_flag=True, help="The same for people of the role workshop on other machines too."
+)
 @click.option("--log", is_flag=True, help="Write a line of JSON for each request to standard error.")
 @_read_from
 def serve(
@@ -32,6 +36,8 @@ def serve(
     certificate: str | None,
     key: str | None,
     plain: bool,
+    disks: bool,
+    disks_over_network: bool,
     log: bool,
     read_from: tuple[str, ...],
 ) -> int:
@@ -39,6 +45,7 @@ def serve(
     service = Service(
         host=host or (EVERYWHERE if network else "127.0.0.1"), port=port, data=data, read_from=read_from,
         network=network, names=names, certificate=certificate, key=key, plain=plain, log=log,
+        disks="network" if disks_over_network else "here" if disks else "nobody",
     )  # fmt: skip
     return run_server(service)
 

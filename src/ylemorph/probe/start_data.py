@@ -9,6 +9,7 @@ import struct
 import tempfile
 import uuid
 from collections.abc import Iterator
+from pathlib import Path
 
 from ..core.disk.model import NamedPlace, Table
 from ..core.sizes import MAX_BYTES, Bytes
@@ -62,10 +63,10 @@ def _elements(hive: bytes) -> Iterator[bytes]:
     from regipy.registry import RegistryHive
 
     logging.getLogger("regipy").setLevel(logging.CRITICAL)  # what it cannot read is nobody's to mend
-    with tempfile.NamedTemporaryFile(prefix="ylemorph-", suffix=".hive") as file:
-        file.write(hive)
-        file.flush()
-        hive_file = RegistryHive(file.name)  # type: ignore[no-untyped-call]
+    with tempfile.TemporaryDirectory(prefix="ylemorph-") as folder:
+        file = Path(folder) / "hive"
+        file.write_bytes(hive)
+        hive_file = RegistryHive(str(file))  # type: ignore[no-untyped-call]
         objects = hive_file.get_key("\\Objects")  # type: ignore[no-untyped-call]
     for _, entry in zip(range(MOST_OBJECTS), objects.iter_subkeys(), strict=False):
         own = entry.get_subkey("Elements", raise_on_missing=False)

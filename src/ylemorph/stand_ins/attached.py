@@ -14,6 +14,7 @@ from ..core.disk.model import Disk, Survey
 from ..core.errors import YlemorphError
 from ..probe.disks import survey_path
 from ..probe.media.medium import CannotRead, Progress
+from ..system import make_sparse
 from .disks import BY_KEY, STAND_INS, StandIn
 from .extents import unpack
 from .starts import own_starts, put_code
@@ -163,7 +164,8 @@ def _reported(disk: Disk, stand_in: StandIn) -> Disk:
 def _write_image(stand_in: StandIn, path: Path) -> None:
     """The packed image, stretched to the size of this disk."""
     if stand_in.image is None:
-        path.touch()
+        with path.open("xb") as file:
+            make_sparse(file)
     else:
         with (files(__package__) / "images" / f"{stand_in.image}.xz").open("rb") as packed:
             unpack(packed, path)

@@ -5,13 +5,13 @@ all little-endian. An image of a terabyte with four file systems is some hundred
 """
 
 import lzma
-import os
 import struct
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import IO
 
 from ..core.errors import YlemorphError
+from ..system import data_stretches, make_sparse, read_at
 
 MAGIC = b"YLEXTNT1"
 BLOCK = 4096
@@ -34,16 +34,10 @@ def pack(pieces: Iterable[tuple[int, Path]], size: int, packed: Path) -> None:
 def stretches(path: Path) -> Iterator[tuple[int, bytes]]:
     """What of a sparse file is not zero, in blocks joined to stretches."""
     with path.open("rb") as file:
-        end = path.stat().st_size
-        at = 0
-        while at < end:
-            try:
-                at = os.lseek(file.fileno(), at, os.SEEK_DATA)
-            except OSError:
-                return  # nothing but a hole up to the end
-            hole = os.lseek(file.fileno(), at, os.SEEK_HOLE)
+        for start, hole in data_stretches(file, path.stat().st_size):
+            at = start
             while at < hole:
-                data = os.pread(file.fileno(), min(MOST_STRETCH, hole - at), at)
+                data = read_at(file.fileno(), at, min(MOST_STRETCH, hole - at))
                 yield from _not_zero(at, data)
                 at += len(data)
 
@@ -68,6 +62,7 @@ def unpack(packed: IO[bytes], path: Path) -> int:
             if source.read(len(MAGIC)) != MAGIC:
                 raise BadImage("this is no packed image", at=str(path), mend="install the application again")
             (size,) = struct.unpack("<Q", source.read(8))
+            make_sparse(out)
             out.truncate(size)
             while head := source.read(12):
                 offset, length = struct.unpack("<QI", head)

@@ -11,6 +11,7 @@ from ..store.database import FILE_NAME, StoreError, connect
 from ..store.doctor import examine
 from ..store.files import Kept, back_up, backup_place, backups, keep_backup, look_at_copy, restore, restore_backup
 from ..store.preparing import newest_version, prepare
+from ..system import room_taken
 from .workshop import Work
 
 __all__ = [
@@ -40,7 +41,7 @@ def standing(work: Work) -> Standing:
     jobs, surveys = work.connection.execute(
         "SELECT (SELECT count(*) FROM job), (SELECT count(*) FROM survey)"
     ).fetchone()
-    taken = sum(place.stat().st_blocks * 512 for place in folder.rglob("*") if place.is_file())
+    taken = sum(room_taken(place.stat()) for place in folder.rglob("*") if place.is_file())
     working = [head.name for head in heads if work.shop.fleets.active(head.id)]
     return Standing(
         folder, newest_version(), store.stat().st_size, taken, jobs, surveys, len(heads), working, backups(folder)

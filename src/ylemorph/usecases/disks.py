@@ -2,7 +2,6 @@
 
 import codecs
 import os
-import stat
 import sys
 from collections.abc import Mapping
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import IO, TYPE_CHECKING
 from ..core.disk.containers import container_of
 from ..core.errors import YlemorphError
 from ..opening import open_regular, read_most
+from ..system import opened
 
 if TYPE_CHECKING:
     from ..core.disk.listing import Listed
@@ -69,7 +69,7 @@ def _read(name: str) -> tuple[bool, bytes]:
             raise ValueError("standard input is closed")
         return False, sys.stdin.buffer.read(MAX_FILE_BYTES + 1)
     with open_regular(name, device=True) as file:
-        is_image, head = _told(file)
+        is_image, head = _told(file, name)
         return is_image, b"" if is_image else head + read_most(file, MAX_FILE_BYTES + 1 - EDGE)
 
 
@@ -77,24 +77,24 @@ def is_image(name: str) -> bool:
     """Whether a file holds a disk and no text; False for one that cannot be opened."""
     try:
         with open_regular(name, device=True) as file:
-            return _told(file)[0]
+            return _told(file, name)[0]
     except (OSError, ValueError):
         return False
 
 
-def _told(file: IO[bytes]) -> tuple[bool, bytes]:
+def _told(file: IO[bytes], name: str) -> tuple[bool, bytes]:
     """Whether an open file is an image or a device, and its beginning, behind which the file stands then."""
-    status = os.fstat(file.fileno())
-    if stat.S_ISBLK(status.st_mode):
+    _, kind, size = opened(file.fileno(), name)
+    if kind == "device":
         return True, b""
     head = read_most(file, EDGE)
-    if stat.S_ISREG(status.st_mode) and status.st_size > EDGE:
+    if kind == "file" and size > EDGE:
         file.seek(-EDGE, os.SEEK_END)
         tail = file.read(EDGE)
         file.seek(EDGE)
     else:
         tail = b""
-    is_raw = status.st_size >= LEAST_IMAGE and not (is_text(head) and is_text(tail))
+    is_raw = size >= LEAST_IMAGE and not (is_text(head) and is_text(tail))
     return is_raw or container_of(head) is not None, head
 
 

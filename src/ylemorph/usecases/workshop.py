@@ -9,7 +9,7 @@ from ..store.database import LEAST_ROOM, Gone, Keeper, NotFound, connect
 from .deleted import Deleted
 from .fleet_runs import FleetRuns
 from .practices import Practices
-from .readings import Readings
+from .readings import DisksFor, Readings, RealDisks
 
 __all__ = ["LEAST_ROOM", "Gone", "NotFound", "Work", "Workshop"]
 
@@ -22,18 +22,22 @@ class Workshop:
     keeper: Keeper
     bench: Bench
     readings: Readings
+    disks: RealDisks
     fleets: FleetRuns
     practices: Practices
     deleted: Deleted
 
     @classmethod
-    def over(cls, store: Path, read_from: tuple[Path, ...] = ()) -> "Workshop":
-        """Over the data file ``store``. Disks may be read by path from the folders ``read_from`` alone."""
+    def over(cls, store: Path, read_from: tuple[Path, ...] = (), disks: DisksFor = "nobody") -> "Workshop":
+        """Over the data file ``store``. Disks may be read by path from the folders ``read_from`` alone, and those that
+        are attached to this machine by those whom ``disks`` names."""
+        readings = Readings(read_from)
         return cls(
             store,
             Keeper(store),
             Bench(store.parent / "bench"),
-            Readings(read_from),
+            readings,
+            RealDisks(disks, readings),
             FleetRuns(),
             Practices(),
             Deleted(),

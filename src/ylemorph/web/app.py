@@ -9,6 +9,7 @@ from flask_openapi3.openapi import OpenAPI
 from .. import __version__
 from ..formats.own.wire import model_of
 from ..usecases.jobs import Conflict
+from ..usecases.readings import DisksFor
 from ..usecases.shelf import ShelfConflict
 from ..usecases.workshop import Workshop
 from .buy import routes as shelf_routes
@@ -27,7 +28,7 @@ from .jobs import plan_routes as plans
 from .jobs import routes as job_routes
 from .models import Problem
 from .people import routes as people_routes
-from .reading import bench_routes, collect_routes
+from .reading import bench_routes, collect_routes, disk_routes
 from .reading import routes as survey_routes
 
 
@@ -37,13 +38,15 @@ def create_app(
     bound_to: str = "127.0.0.1",
     static: Path = pages.STATIC,
     read_from: tuple[Path, ...] = (),
+    disks: DisksFor = "nobody",
     network: bool = False,
     names: frozenset[str] = frozenset(),
     certificate: Certificate | None = None,
 ) -> Flask:
     """The application over the data file ``store``, for a server bound to the host ``bound_to``.
 
-    Disks may be read by path from the folders ``read_from``; from none unless they are given. With ``network`` people
+    Disks may be read by path from the folders ``read_from``; from none unless they are given; those attached to this
+    machine by those whom ``disks`` names. With ``network`` people
     sign in; ``names`` are host names under which the server may be asked beside its own. ``certificate``: the one under
     which it is reached, where it is encrypted.
     """
@@ -57,7 +60,7 @@ def create_app(
         validation_error_callback=problems.on_validation,
         static_folder=None,
     )
-    made = Services(Workshop.over(store, read_from), network, bound_to, certificate)
+    made = Services(Workshop.over(store, read_from, disks), network, bound_to, certificate)
     services.register(app, made)
     app.config["MAX_CONTENT_LENGTH"] = MAX_BODY_BYTES
     app.json.sort_keys = False  # type: ignore[attr-defined]  # the default provider has it
@@ -73,6 +76,7 @@ def create_app(
     app.register_api(plans.api)
     app.register_api(survey_routes.api)
     app.register_api(bench_routes.api)
+    app.register_api(disk_routes.api)
     app.register_api(setting_routes.api)
     app.register_api(compare_routes.api)
     app.register_api(carry_routes.api)

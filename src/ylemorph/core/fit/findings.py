@@ -79,7 +79,9 @@ def _about_disks(source: Disk, target: Disk, layout: Layout, options: Options) -
 
 
 def contents_of(disk: Disk) -> str:
-    """What is on a disk, in words: ``2 partitions of 447 GiB``."""
+    """What is on a disk, in words: ``2 partitions of 447 GiB``; empty where overwriting it would lose nothing."""
+    if not disk.holds_something:
+        return ""
     total = sum(p.sectors for p in disk.rows) * disk.logical_sector_bytes
     if disk.rows:
         count = "1 partition" if len(disk.rows) == 1 else f"{len(disk.rows)} partitions"

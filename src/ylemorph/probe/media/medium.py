@@ -9,6 +9,8 @@ from types import TracebackType
 from typing import Protocol
 
 from ...core.errors import YlemorphError
+from ...core.sizes import div_up
+from ...system import read_at
 
 MOST_AT_ONCE = 1 << 20
 MOST_PIECE = 16 << 20  # asked of a medium in one go
@@ -82,7 +84,16 @@ class Medium:
 
     def _piece(self, offset: int, length: int) -> bytes:
         """At most ``length`` bytes, none only at the end. Raises OSError."""
-        return os.pread(self.descriptor, length, offset)
+        return read_at(self.descriptor, offset, length)
+
+
+class RawDevice(Medium):
+    """A device that gives whole sectors alone: what is asked for is cut out of those that hold it."""
+
+    def _piece(self, offset: int, length: int) -> bytes:
+        sector = self.sector or 512
+        first, past = offset // sector * sector, div_up(offset + length, sector) * sector
+        return super()._piece(first, past - first)[offset - first :][:length]
 
 
 class Part:

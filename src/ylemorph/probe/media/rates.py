@@ -4,12 +4,12 @@ At three places that are in use, since nobody will copy the others: where nothin
 without reading. What lies in memory is let go of before.
 """
 
-import os
 import time
 from itertools import accumulate
 
 from ...core.disk.model import Disk
 from ...core.sizes import MiB
+from ...system import forget
 from .medium import CannotRead, Medium, Unsound
 
 PLACES, EACH, STEP = 3, 32 * MiB, MiB
@@ -50,8 +50,7 @@ def _places(disk: Disk) -> list[int]:
 
 
 def _rate(medium: Medium, start: int) -> int:
-    if hasattr(os, "posix_fadvise"):  # not every system lets go of what lies in memory
-        os.posix_fadvise(medium.descriptor, start, EACH, os.POSIX_FADV_DONTNEED)
+    forget(medium.descriptor, start, EACH)
     begin = time.perf_counter()
     for offset in range(start, start + EACH, STEP):
         medium.read(offset, STEP)

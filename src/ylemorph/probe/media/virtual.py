@@ -28,6 +28,7 @@ from ...core.disk.containers import (
     Container,
     container_of,
 )
+from ...system import Opened, hands_files_over, local_socket
 from .medium import CannotRead, Medium, Unsound, reason_of
 
 UTILITIES = ("qemu-img", "qemu-nbd")
@@ -36,7 +37,7 @@ ANSWER_SECONDS = 60
 MAP_SECONDS = 120
 MOST_BEHIND = 65_536  # bytes of a last cluster that was never written whole
 MOST_DESCRIPTION = 65_536  # bytes of a description of a VMDK
-OpenBeside = Callable[[str], int]
+OpenBeside = Callable[[str], Opened]
 """Opens a file by its bare name in the folder of the first one, never through a link. Raises OSError."""
 
 
@@ -58,7 +59,7 @@ def as_disk(medium: Medium, beside: OpenBeside) -> Medium:
         raise _refused(medium, container, f"this is {container.name} that is damaged") from None
     if rests:
         raise _refused(medium, container, f"this is {container.name} that rests on another file")
-    if not all(shutil.which(name) for name in UTILITIES):
+    if not all(shutil.which(name) for name in UTILITIES) or not hands_files_over():
         raise _refused(
             medium, container, f"this is {container.name}, and {' and '.join(UTILITIES)} are not there to read it"
         )
@@ -97,10 +98,9 @@ def _described(medium: Medium, container: Container, beside: OpenBeside) -> Medi
         raise _refused(medium, container, f"this is {container.name}, whose data stand in other files")
     sectors, _, name = found[0]
     try:
-        descriptor = beside(name)
+        descriptor, _, size = beside(name)
     except (OSError, ValueError):
         raise _refused(medium, container, f"this is {container.name}, and {name} is not beside it") from None
-    size = os.fstat(descriptor).st_size
     if size < int(sectors) * 512 or not int(sectors):
         os.close(descriptor)
         raise _refused(medium, container, f"this is {container.name}, and {name} is shorter than it says")
@@ -223,7 +223,7 @@ class Served(Medium):
         assert self._process is not None
         end = time.monotonic() + START_SECONDS
         while self._process.poll() is None and time.monotonic() < end:
-            served = socket.socket(socket.AF_UNIX)
+            served = local_socket()
             served.settimeout(ANSWER_SECONDS)
             try:
                 served.connect(self._socket)

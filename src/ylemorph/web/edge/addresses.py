@@ -42,3 +42,13 @@ def certified_names(further: tuple[str, ...], host: str) -> frozenset[str]:
     except ValueError:
         return frozenset(named | addresses | ({host.lower()} if DNS_NAME.match(host.lower()) else set()))
     return frozenset(named | addresses | (set() if listened.is_unspecified else {str(listened)}))
+
+
+def is_loopback(host: str) -> bool:
+    """Whether an address is this machine's own, for itself alone."""
+    try:
+        address = ipaddress.ip_address(host)
+    except ValueError:
+        return host == "localhost"
+    mapped = address.ipv4_mapped if isinstance(address, ipaddress.IPv6Address) else None
+    return (mapped or address).is_loopback

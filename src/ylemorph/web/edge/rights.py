@@ -35,6 +35,7 @@ RIGHTS = (
     Right("/api/backups", "workshop"),
     Right("/api/jobs-file", "workshop", ("POST",)),
     Right("/api/data", "workshop"),
+    Right("/api/disks", "workshop", ("POST",)),
     Right("/api/settings", "look", READS),
     Right("/api/settings", "workshop"),
     Right("/api/", "look", READS),

@@ -33,7 +33,7 @@ def head(disk: Disk | None, other: Disk | None = None) -> DiskHead | None:
         "size_bytes": disk.size_bytes,
         "label": format_size(disk.size_bytes, "decimal"),
         "confirmation": confirmation(disk, other),
-        "holds": contents_of(disk) if disk.holds_something else "",
+        "holds": contents_of(disk),
     }
 
 

@@ -99,7 +99,7 @@ def _disk_data(attached: Attached) -> BenchDisk:
         "rate": stand_in.rate,
         "health": part_to_data(stand_in.health) if stand_in.health else None,
         "attached": survey is not None,
-        "holds": contents_of(survey.disk) if survey and survey.disk.holds_something else "",
+        "holds": contents_of(survey.disk) if survey else "",
         "same_identity": list(attached.same_identity),
     }
 

@@ -95,6 +95,42 @@ class BenchModel(Shape):
     disks: list[BenchDisk]
 
 
+class RealDiskModel(Shape):
+    """A disk that is attached to this machine. ``uses``: what keeps it in use; ``cannot``: why it cannot be read;
+    ``alike``: other disks that only their place tells from it; ``takes``: what reading takes, about."""
+
+    key: str
+    path: str
+    place: str
+    model: str
+    serial: str
+    link: str
+    rotational: bool | None
+    size_bytes: int
+    label: str
+    sector_bytes: int
+    health: HealthShape | None
+    holds: str
+    uses: list[str]
+    cannot: str
+    alike: list[str]
+    takes: str
+
+
+class RealDisksModel(Shape):
+    """``allowed``: whether this window may see them; ``trouble``: why the system does not list them."""
+
+    allowed: bool
+    disks: list[RealDiskModel]
+    trouble: str
+
+
+class ReadAsked(_In):
+    """``although_in_use``: the disk is read although something may change it meanwhile."""
+
+    although_in_use: bool = False
+
+
 class PathsModel(Shape):
     """Folders of this machine from which disks may be read; none where reading by path is off."""
 

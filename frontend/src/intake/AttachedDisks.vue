@@ -1,0 +1,115 @@
+<script setup lang="ts">
+/** The disks that are really attached to this machine, live, each to be read. Nothing is shown where that is off. */
+import { useQuery } from "@tanstack/vue-query";
+import { ref } from "vue";
+import type { Survey } from "../api/client";
+import { beginRealDisk, realDisksQuery, type RealDisk } from "../api/reading";
+import { healthFigures } from "../widgets/health";
+import { HEALTH, LINKS } from "../widgets/words";
+import ReadingBar from "./ReadingBar.vue";
+import { useReading } from "./reading";
+
+const props = defineProps<{ verb: string; as: string; serial?: string }>();
+const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
+const { data: found, error } = useQuery(realDisksQuery());
+const { running, trouble, read } = useReading();
+const chosen = ref("");
+const asked = ref("");
+
+async function begin(disk: RealDisk, although = false): Promise<void> {
+  chosen.value = disk.key;
+  asked.value = disk.uses.length && !although ? disk.key : "";
+  trouble.value = "";
+  if (asked.value) return;
+  const survey = await read(() => beginRealDisk(disk.key, although));
+  if (survey) emit("survey", survey, []);
+}
+const nature = (disk: RealDisk) =>
+  [
+    LINKS[disk.link as keyof typeof LINKS],
+    disk.rotational === null ? "" : disk.rotational ? "mechanical" : "solid-state",
+    disk.holds || "holds nothing",
+  ]
+    .filter(Boolean)
+    .join(" · ");
+const health = (disk: RealDisk) => (disk.health ? healthFigures(disk.health) || HEALTH[disk.health.state] : "");
+</script>
+
+<template>
+  <section v-if="found?.allowed || error" class="attached" aria-label="Attached to this machine">
+    <h2>Attached to this machine</h2>
+    <p v-if="error || found?.trouble" role="alert">
+      <span class="tag stop">stop</span> {{ error?.message ?? found?.trouble }}
+    </p>
+    <p v-else-if="!found?.disks.length" class="muted">No disk. It is seen here as soon as one is attached.</p>
+    <ul v-else>
+      <li v-for="disk in found?.disks" :key="disk.key">
+        <div class="who">
+          <b>{{ disk.model || "A disk without a name" }}</b> <span class="fig">{{ disk.label }}</span>
+          <span class="fig muted">{{ disk.serial || "no serial" }}</span>
+          <span v-if="disk.serial && disk.serial === props.serial" class="tag">chosen</span>
+          <span v-if="disk.uses.length" class="tag mind">in use</span>
+          <div class="muted">
+            <span class="fig">{{ disk.path }}</span>{{ disk.place && ` (${disk.place})` }} · {{ nature(disk) }}
+          </div>
+          <div v-if="health(disk)">
+            <span v-if="disk.health?.state !== 'good'" class="tag mind">{{ disk.health?.state }}</span>
+            {{ health(disk) }}
+          </div>
+          <div v-if="disk.alike.length">
+            <span class="tag mind">mind</span> Looks the same as {{ disk.alike.join(" and ") }}: only its place tells it
+            from that.
+          </div>
+          <div v-if="disk.cannot" class="muted">{{ disk.cannot }}</div>
+        </div>
+        <a-button
+          size="small"
+          :disabled="!!disk.cannot || !!running"
+          :aria-label="`${props.verb}: ${disk.model} ${disk.serial} ${disk.path} ${props.as}`"
+          :title="disk.cannot || `Reading takes about ${disk.takes}`"
+          @click="begin(disk)"
+        >
+          {{ props.verb }}
+        </a-button>
+        <div v-if="asked === disk.key" class="more" role="alert">
+          It is in use: {{ disk.uses.join(", ") }}. Its figures may change while it is read.
+          <a-button size="small" @click="begin(disk, true)">Read it all the same</a-button>
+          <a-button size="small" @click="asked = ''">Leave it</a-button>
+        </div>
+        <ReadingBar v-if="running && chosen === disk.key" class="more" :progress="running" />
+        <p v-if="trouble && chosen === disk.key" class="more" role="alert">
+          <span class="tag stop">stop</span> {{ trouble }}
+        </p>
+      </li>
+    </ul>
+  </section>
+</template>
+
+<style scoped>
+.attached {
+  margin-bottom: 10px;
+}
+ul {
+  margin: 0;
+  padding: 0;
+  list-style: none;
+}
+li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 12px;
+  align-items: center;
+  border-bottom: 1px solid var(--line);
+  padding: 7px 0;
+}
+.who {
+  flex: 1;
+  min-width: 240px;
+}
+.who > span {
+  margin-left: 8px;
+}
+.more {
+  flex-basis: 100%;
+}
+</style>
