@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The disks that are really attached to this machine, live, each to be read. Nothing is shown where that is off. */
 import { useQuery } from "@tanstack/vue-query";
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import type { Survey } from "../api/client";
 import { beginRealDisk, realDisksQuery, type RealDisk } from "../api/reading";
 import { healthFigures } from "../widgets/health";
@@ -24,11 +24,14 @@ async function begin(disk: RealDisk, although = false): Promise<void> {
   const survey = await read(() => beginRealDisk(disk.key, although));
   if (survey) emit("survey", survey, []);
 }
+/** Why some cannot be read, once. */
+const barred = computed(() => [...new Set((found.value?.disks ?? []).map((disk) => disk.cannot).filter(Boolean))]);
 const nature = (disk: RealDisk) =>
   [
     LINKS[disk.link as keyof typeof LINKS],
     disk.rotational === null ? "" : disk.rotational ? "mechanical" : "solid-state",
     disk.holds || "holds nothing",
+    disk.cannot ? "" : `reads in ${disk.takes}`,
   ]
     .filter(Boolean)
     .join(" · ");
@@ -48,10 +51,10 @@ const health = (disk: RealDisk) => (disk.health ? healthFigures(disk.health) || 
           <b>{{ disk.model || "A disk without a name" }}</b> <span class="fig">{{ disk.label }}</span>
           <span class="fig muted">{{ disk.serial || "no serial" }}</span>
           <span v-if="disk.serial && disk.serial === props.serial" class="tag">chosen</span>
-          <span v-if="disk.uses.length" class="tag mind">in use</span>
           <div class="muted">
             <span class="fig">{{ disk.path }}</span>{{ disk.place && ` (${disk.place})` }} · {{ nature(disk) }}
           </div>
+          <div v-if="disk.uses.length"><span class="tag mind">in use</span> {{ disk.uses.join(", ") }}</div>
           <div v-if="health(disk)">
             <span v-if="disk.health?.state !== 'good'" class="tag mind">{{ disk.health?.state }}</span>
             {{ health(disk) }}
@@ -60,13 +63,12 @@ const health = (disk: RealDisk) => (disk.health ? healthFigures(disk.health) || 
             <span class="tag mind">mind</span> Looks the same as {{ disk.alike.join(" and ") }}: only its place tells it
             from that.
           </div>
-          <div v-if="disk.cannot" class="muted">{{ disk.cannot }}</div>
         </div>
         <a-button
           size="small"
           :disabled="!!disk.cannot || !!running"
           :aria-label="`${props.verb}: ${disk.model} ${disk.serial} ${disk.path} ${props.as}`"
-          :title="disk.cannot || `Reading takes about ${disk.takes}`"
+          :title="disk.cannot"
           @click="begin(disk)"
         >
           {{ props.verb }}
@@ -82,6 +84,7 @@ const health = (disk: RealDisk) => (disk.health ? healthFigures(disk.health) || 
         </p>
       </li>
     </ul>
+    <p v-for="why in barred" :key="why" role="note">{{ why }}</p>
   </section>
 </template>
 
