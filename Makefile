@@ -11,12 +11,13 @@ API    := $(shell find src/ylemorph/web src/ylemorph/formats src/ylemorph/core -
 export PYTHONDONTWRITEBYTECODE :=
 SAY    := @printf '\n== %s\n'
 
-.PHONY: help demo check test test-deep test-foreign mutants bench lint fmt build wheel browser utilities clean
+.PHONY: help demo check test test-deep test-elsewhere test-foreign mutants bench lint fmt build wheel browser utilities clean
 help:
 	@echo "make demo       set up, then start with demo data at http://127.0.0.1:8642"
 	@echo "make check      set up, then lint, types, import contract, unit tests"
 	@echo "make test       set up, then lint, types, import contract, all tests"
 	@echo "make test-deep  the property tests with many more cases, and real file systems shrunk to their floors"
+	@echo "make test-elsewhere  the unit tests, without what other systems lack"
 	@echo "make test-foreign  the images of the utilities' own test suites"
 	@echo "make mutants    changes the code at random places and says what no test notices (COUNT=200 SEED=1 ONLY=)"
 	@echo "make bench      timings as ratios"
@@ -112,6 +113,11 @@ test-deep: $(VENV)/.ready utilities
 	@HYPOTHESIS_PROFILE=deep $(BIN)/pytest tests/test_recipes.py tests/core tests/formats tests/probe tests/real tests/web/test_document.py tests/web/test_killed.py
 
 FOREIGN ?= $(HOME)/.cache/ylemorph-foreign
+# What the program does where a system has less than this one.
+test-elsewhere: $(VENV)/.ready
+	$(SAY) "Unit tests, without what Windows and macOS lack"
+	@TESTS_LACK=1 $(BIN)/pytest --numprocesses auto tests/core tests/formats tests/probe tests/store tests/stand_ins tests/attached tests/web tests/cli
+
 test-foreign: $(VENV)/.ready utilities
 	$(SAY) "Images of the utilities' own test suites, kept in $(FOREIGN)"
 	@$(BIN)/python scripts/fetch_foreign.py $(FOREIGN)

@@ -136,19 +136,18 @@ def forget(descriptor: int, start: int, length: int) -> None:
 
 def data_stretches(file: IO[bytes], size: int) -> Iterator[tuple[int, int]]:
     """Start and end of what was ever written in a sparse file; all of it where the system does not tell."""
-    seek_data, seek_hole = getattr(os, "SEEK_DATA", None), getattr(os, "SEEK_HOLE", None)
-    if seek_data is None or seek_hole is None:
-        yield 0, size
-        return
-    at = 0
-    while at < size:
-        try:
-            at = os.lseek(file.fileno(), at, seek_data)
-        except OSError:
-            return  # nothing but a hole up to the end
-        hole = os.lseek(file.fileno(), at, seek_hole)
-        yield at, hole
-        at = hole
+    if sys.platform == "win32":
+        yield from _allocated(file.fileno(), size)
+    else:
+        at = 0
+        while at < size:
+            try:
+                at = os.lseek(file.fileno(), at, os.SEEK_DATA)
+            except OSError:
+                return  # nothing but a hole up to the end
+            hole = os.lseek(file.fileno(), at, os.SEEK_HOLE)
+            yield at, hole
+            at = hole
 
 
 def make_sparse(file: IO[bytes]) -> None:
@@ -171,7 +170,8 @@ BLKGETSIZE64, BLKSSZGET, BLKPBSZGET = 0x80081272, 0x1268, 0x127B
 DKIOCGETBLOCKSIZE, DKIOCGETBLOCKCOUNT, DKIOCGETPHYSICALBLOCKSIZE = 0x40046418, 0x40086419, 0x4004644D
 # <winioctl.h> (from memory): length, geometry, properties, and a file that may have holes.
 DISK_GET_LENGTH_INFO, DISK_GET_DRIVE_GEOMETRY = 0x7405C, 0x70000
-STORAGE_QUERY_PROPERTY, ACCESS_ALIGNMENT, FSCTL_SET_SPARSE = 0x2D1400, 6, 0x900C4
+STORAGE_QUERY_PROPERTY, ACCESS_ALIGNMENT = 0x2D1400, 6
+FSCTL_SET_SPARSE, FSCTL_QUERY_ALLOCATED_RANGES, RANGES_AT_ONCE = 0x900C4, 0x940CF, 64
 
 
 def device_figures(descriptor: int) -> DeviceFigures:
@@ -210,6 +210,22 @@ if sys.platform == "win32":
             alignment = _control(descriptor, STORAGE_QUERY_PROPERTY, query, 28)
         length = _control(descriptor, DISK_GET_LENGTH_INFO, b"", 8)
         return windows_figures(length, alignment, _control(descriptor, DISK_GET_DRIVE_GEOMETRY, b"", 24))
+
+    def _allocated(descriptor: int, size: int) -> Iterator[tuple[int, int]]:
+        """So many at a time: one that is left out is asked for again, from where the last one ended."""
+        at = 0
+        while at < size:
+            try:
+                query = struct.pack("<QQ", at, size - at)
+                told = _control(descriptor, FSCTL_QUERY_ALLOCATED_RANGES, query, 16 * RANGES_AT_ONCE)
+            except OSError:  # a file system without holes
+                yield at, size
+                return
+            found = [struct.unpack_from("<QQ", told, place) for place in range(0, len(told), 16)]
+            yield from ((start, start + length) for start, length in found)
+            if len(found) < RANGES_AT_ONCE:
+                return
+            at = sum(found[-1])
 
     def _control(descriptor: int, request: int, given: bytes, most: int) -> bytes:
         """The answer to a request of a device or file. Raises OSError."""

@@ -9,6 +9,7 @@ import zlib
 
 import pytest
 
+from tests.lacking import here_alone
 from tests.make import read_survey
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import YlemorphError
@@ -197,6 +198,7 @@ def test_a_blank_disk(tmp_path):
     assert (found.table, found.partitions, found.filesystem, found.sectors) == ("none", (), None, 131072)
 
 
+@here_alone
 @pytest.mark.parametrize(
     ("make", "sentence"),
     [
@@ -215,6 +217,7 @@ def test_what_is_no_disk_gets_one_sentence(tmp_path, make, sentence):
     assert caught.value.mend
 
 
+@here_alone
 def test_a_device_without_permission_names_the_mend(monkeypatch):
     def refuse(*_args, **_kwargs):
         raise PermissionError(13, "Permission denied")
@@ -225,6 +228,7 @@ def test_a_device_without_permission_names_the_mend(monkeypatch):
     assert "administrator" in caught.value.mend
 
 
+@here_alone
 def test_a_disk_that_stops_giving_its_bytes_is_said(image, monkeypatch):
     def fail(*_args):
         raise OSError(5, "Input/output error")

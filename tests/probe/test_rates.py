@@ -4,6 +4,7 @@ import os
 
 import pytest
 
+from tests.lacking import here_alone
 from tests.make import disk, fs, part
 from ylemorph.core.disk.model import Disk, UsageMap
 from ylemorph.core.sizes import GiB, MiB
@@ -44,6 +45,7 @@ def measured(medium, source, monkeypatch):
     return rates.measured(medium, source)
 
 
+@here_alone
 def test_three_places_of_what_is_used(monkeypatch, forgotten):
     device = Device()
     source = used(*[0] * 4, *[1] * 12, *[0] * 16)
@@ -55,6 +57,7 @@ def test_three_places_of_what_is_used(monkeypatch, forgotten):
     assert sum(length for _, length in device.read_at) == 96 * MiB
 
 
+@here_alone
 def test_what_cannot_tell_is_not_measured(monkeypatch, forgotten):
     assert measured(Device(), used(*[1] * 5), monkeypatch) == ()  # less than what a disk keeps in its own memory
     assert measured(Device(), Disk(2**23), monkeypatch) == ()

@@ -13,6 +13,7 @@ from dataclasses import replace
 
 import pytest
 
+from tests.lacking import here_alone
 from ylemorph.cli import main
 from ylemorph.core.disk.containers import CONTAINERS, container_of
 from ylemorph.core.errors import BadSurvey, YlemorphError
@@ -30,6 +31,8 @@ FORMS = {
     "vhdx": "", "vhdx -o subformat=fixed": "", "vdi": "", "vdi -o static=on": "", "qed": "",
 }  # fmt: skip
 BACKED = {"qcow2": "qcow2", "qed": "qed", "vmdk": "vmdk", "vpc": None, "vhdx": None, "vdi": None}
+
+pytestmark = here_alone  # the utility is reached by a socket that not every system has
 
 
 def made(raw, place, form):

@@ -2,7 +2,7 @@
 /** One step of the timeline: what, from and to as a small bar, bytes, time, and in a fold what to type and to beware. */
 import { computed, ref } from "vue";
 import type { Run, Step } from "../api/carry";
-import CommandLines from "../widgets/CommandLines.vue";
+import PasteLines from "./PasteLines.vue";
 import FiguresTable from "../widgets/FiguresTable.vue";
 import { size } from "../widgets/units";
 
@@ -15,6 +15,8 @@ const props = defineProps<{
   progress?: Run["progress"];
 }>();
 const emit = defineEmits<{ choose: []; done: []; failed: [] }>();
+const lines = ref<InstanceType<typeof PasteLines>>();
+defineExpose({ number: props.step.number, take: () => lines.value?.take() });
 const shown = ref<boolean | null>(null); // as the technician left it; null: open while the step is under way
 
 const unfolded = computed(() => shown.value ?? props.state === "now");
@@ -43,26 +45,16 @@ const bytes = computed(() => {
         <rect class="was" x="1" y="0.5" :width="width(step.from?.sectors)" height="4" />
         <rect class="will" x="1" y="6" :width="width(step.to?.sectors)" height="4.5" />
       </svg>
-      <details v-if="step.figures.length || step.before.length" :open="unfolded">
+      <details :open="unfolded">
         <summary @click.prevent="shown = !unfolded">
-          {{
-            step.figures.length
-              ? "Figures to type"
-              : step.typed.length
-                ? "What to type by hand"
-                : "What must be true before"
-          }}
+          {{ step.figures.length ? "Figures and lines by hand" : "By hand" }}
         </summary>
         <FiguresTable
           v-if="step.figures.length"
           :figures="step.figures"
           :caption="`Figures to type for step ${step.number}`"
         />
-        <CommandLines
-          v-if="step.typed.length"
-          :commands="step.typed"
-          :caption="`What to type by hand for step ${step.number}`"
-        />
+        <PasteLines ref="lines" :step="step" />
         <p v-for="text in step.before" :key="text"><span class="muted">Before:</span> {{ text }}.</p>
         <p><span class="muted">Afterwards:</span> {{ step.undo }}.</p>
       </details>

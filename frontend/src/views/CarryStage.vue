@@ -26,6 +26,7 @@ const factRefused = props.store.refusedIn("facts");
 const frame = ref(0);
 const film = ref<InstanceType<typeof FilmView> | null>(null);
 const practice = ref<InstanceType<typeof PracticePanel> | null>(null);
+const lines = ref<InstanceType<typeof StepLine>[]>([]);
 const asking = ref(false);
 const reason = ref<RecordEntry["reason"]>(null);
 const note = ref("");
@@ -85,6 +86,7 @@ const ACTIONS: Record<string, () => unknown> = {
   b: () => !running.value && steps.value?.way && begin(),
   d: () => running.value && !failure.value && done(),
   x: () => running.value && !failure.value && ask(),
+  y: () => lines.value.find((line) => line.number === (run.value?.step ?? Math.max(1, frame.value)))?.take(),
   u: () => run.value && void bench.record({ what: "back" }),
   p: () => void practice.value?.toggle(),
   arrowleft: () => film.value?.go(frame.value - 1),
@@ -197,6 +199,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
             <ol>
               <StepLine
                 v-for="step in steps.steps"
+                ref="lines"
                 :key="step.number"
                 :step="step"
                 :change="changeOf(step.row)"

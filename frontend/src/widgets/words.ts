@@ -57,6 +57,8 @@ export const LINKS = {
   unknown: "link not known",
 } as const;
 
+export const SYSTEMS = { linux: "Linux", windows: "Windows", macos: "macOS" } as const;
+
 export const HEALTH = {
   good: "says it is in good health",
   worn: "says it is worn",
@@ -79,6 +81,7 @@ export const KEYS: readonly (readonly [string, string])[] = [
   ["C", "compare two plans; there T takes the second one, X exchanges the two"],
   ["on Carry out: 1 – 5", "choose a way"],
   ["B, D, X, U", "begin the record, step done, step failed, take the last entry back"],
+  ["Y", "copy the lines of the step that is under way, or of the chosen one"],
   ["P", "practise the job on the bench, or stop that"],
   ["← → Space", "the rehearsal one step back or forth, play or pause"],
   ["Z", "undo; with Shift redo"],

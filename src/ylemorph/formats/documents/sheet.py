@@ -21,6 +21,7 @@ from ...core.fit.plan import PlanRow
 from ...core.plain import plain_line
 from ...core.script.price import price_for
 from ...core.sizes import MiB, both_sizes, format_size
+from .lines import SYSTEMS, lines_of
 from .steps_text import figure_text, headline
 
 LEFT, TOP, WIDTH, BOTTOM = 14, 12, 182, 14
@@ -270,6 +271,11 @@ def _steps(sheet: _Sheet, made: Carrying) -> None:
         _step(sheet, made, number, step)
 
 
+def _by_hand(made: Carrying, step: Step) -> list[str]:
+    """What changes its length, by each system that has something for it; the whole lines stand on the screen."""
+    return [f"{SYSTEMS[one.system]}: {'; '.join(one.own)}" for one in lines_of(made, step) if one.own]
+
+
 def _step(sheet: _Sheet, made: Carrying, number: int, step: Step) -> None:
     assert made.way is not None
     words: Any = words_of(made.ground, made.way.key, step)
@@ -287,7 +293,7 @@ def _step(sheet: _Sheet, made: Carrying, number: int, step: Step) -> None:
     if figures:
         sheet.font(SMALL - 1.2, family="mono")
         sheet.say(" · ".join(figures), WIDTH, 9)
-    for command in words.typed:
+    for command in words.typed or (_by_hand(made, step) if figures else ()):
         sheet.font(SMALL - 1.2, family="mono")
         sheet.say(command, WIDTH, 9)
     for text in words.before if step.kind not in ("check", "grow") else ():

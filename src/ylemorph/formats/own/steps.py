@@ -13,6 +13,7 @@ from ...core.carry.typed import Figure, figures_of
 from ...core.carry.ways import WAY_KINDS, Way, name_of
 from ...core.script.price import price_for
 from ...core.sizes import Extent, Units
+from ..documents.lines import lines_of
 from .options import facts_to_data
 from .plan import plan_to_data
 
@@ -158,6 +159,7 @@ def step_to_data(carrying: Carrying, number: int, step: Step, units: Units) -> "
         "time": time_range(step.seconds),
         "until": time_range(until.seconds),
         "typed": list(words.typed),
+        "lines": [{"system": one.system, "text": one.text, "words": one.words} for one in lines_of(carrying, step)],
         "figures": [figure_to_data(figure) for figure in figures_of(step, shapes[step.disk].sector_bytes)],
     }
 

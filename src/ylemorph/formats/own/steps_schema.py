@@ -7,6 +7,7 @@ from typing_extensions import TypedDict
 
 from ...core.carry.check_lists import When
 from ...core.carry.sequence import DiskName, StepKind, WayKey
+from ...system import System
 from .options import OptionsData
 from .plan_schema import PlanModel
 from .wire import JsonSchema, Shape, json_schema
@@ -82,6 +83,14 @@ class StartModel(Shape):
     named: Annotated[list[int], Field(description="Rows whose boot sector names the place where they stand")]
 
 
+class LinesModel(Shape):
+    """Lines to paste on one system; ``text`` is empty where it has nothing of its own, and ``words`` say so."""
+
+    system: System
+    text: str
+    words: str
+
+
 class FigureModel(Shape):
     word: str
     mib: int
@@ -108,6 +117,7 @@ class StepModel(Shape, _From):
     time: str
     until: Annotated[str, Field(description="The time of all steps up to this one, which is no sum of their ends")]
     typed: Annotated[list[str], Field(description="Commands for doing it by hand; SOURCE and TARGET are the disks")]
+    lines: Annotated[list[LinesModel], Field(description="For each system, with the disks picked by their serials")]
     figures: list[FigureModel]
 
 
