@@ -11,7 +11,7 @@ API    := $(shell find src/ylemorph/web src/ylemorph/formats src/ylemorph/core -
 export PYTHONDONTWRITEBYTECODE :=
 SAY    := @printf '\n== %s\n'
 
-.PHONY: help demo check test test-deep test-elsewhere test-foreign mutants bench lint fmt build wheel browser utilities clean
+.PHONY: help demo check test test-deep test-elsewhere test-foreign mutants bench lint fmt build wheel lock release browser utilities clean
 help:
 	@echo "make demo       set up, then start with demo data at http://127.0.0.1:8642"
 	@echo "make check      set up, then lint, types, import contract, unit tests"
@@ -25,13 +25,17 @@ help:
 	@echo "make fmt        lay out the code"
 	@echo "make build      the front end only"
 	@echo "make wheel      one file to install, with the screens in it, in dist"
+	@echo "make release    the same with all that it needs, to install without a network, in dist/release"
+	@echo "make lock       chooses the versions of all packages anew"
 	@echo "make clean      take away what was set up and built"
 
-$(VENV)/.ready: pyproject.toml
+# Exactly what is locked, file by file; a package of another content is refused.
+$(VENV)/.ready: pyproject.toml requirements-dev.lock
 	$(SAY) "Python packages into $(VENV)"
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed")'
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV) || { echo "venv failed; on Debian: apt-get install python3-venv"; exit 1; }
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes --requirement requirements-dev.lock
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
 	@touch $@
 
 frontend/node_modules/.ready: frontend/package.json frontend/package-lock.json
@@ -55,8 +59,24 @@ build: $(STATIC)
 wheel: $(VENV)/.ready $(STATIC)
 	$(SAY) "Wheel"
 	@rm -rf dist build
-	@$(BIN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir dist .
+	@$(BIN)/python -m pip wheel --quiet --disable-pip-version-check --no-deps --no-build-isolation --wheel-dir dist .
 	@rm -rf build; ls dist
+
+# What is installed is chosen anew, for every system; look at what changes before it is committed.
+LOCK := --universal --python-version 3.11 --generate-hashes --no-annotate --no-header --no-emit-index-url --quiet --upgrade
+lock:
+	$(SAY) "Versions chosen anew into requirements.lock and requirements-dev.lock"
+	@$(PYTHON) -m venv .build/lock && .build/lock/bin/python -m pip install --quiet --disable-pip-version-check uv
+	@.build/lock/bin/uv pip compile $(LOCK) --output-file requirements.lock pyproject.toml
+	@.build/lock/bin/uv pip compile $(LOCK) --extra dev --constraints requirements.lock --output-file requirements-dev.lock pyproject.toml
+
+# One folder to carry to a machine without a network, for this system and this version of Python.
+release: wheel
+	$(SAY) "Everything to install without a network, in dist/release"
+	@rm -rf dist/release && mkdir -p dist/release && cp dist/*.whl dist/release
+	@$(BIN)/python -m pip download --quiet --disable-pip-version-check --only-binary :all: --require-hashes --requirement requirements.lock --dest dist/release
+	@$(BIN)/python scripts/contents.py dist/release > dist/release/CONTENTS.txt
+	@echo "pip install --no-index --find-links dist/release ylemorph"
 
 demo: $(VENV)/.ready $(STATIC)
 	$(SAY) "Starting with demo data in .demo (make demo FRESH=--fresh begins again)"

@@ -8,6 +8,7 @@ import time
 import pytest
 
 from tests.attached.machines import CUSTOMER, disk, lsblk
+from tests.lacking import here_alone
 from tests.web.conftest import Api
 from ylemorph.attached import linux
 from ylemorph.attached.listing import DisksHere, Lister
@@ -103,6 +104,7 @@ def test_a_system_that_does_not_list_is_said(tmp_path, image):
     assert "lsblk did not list" in shown["trouble"]
 
 
+@here_alone
 @pytest.mark.skipif(os.geteuid() != 0 or shutil.which("losetup") is None, reason="needs root and loop devices")
 def test_a_real_device_comes_is_read_and_goes(tmp_path, image):
     app = create_app(prepare(tmp_path / "own"), disks="here")
