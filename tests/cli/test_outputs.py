@@ -10,6 +10,7 @@ from pathlib import Path
 import click
 import pytest
 
+from tests.lacking import here_alone
 from tests.make import desk
 from ylemorph.cli import COMMANDS, cli, main
 from ylemorph.commands.outputs import Guarded, Place
@@ -138,6 +139,7 @@ def test_standard_output_by_its_names(place):
         assert json.loads(done.stdout)["format"] == "ylemorph.plan/1"
 
 
+@here_alone
 @pytest.mark.parametrize(
     "given",
     [
@@ -160,6 +162,7 @@ def test_a_pipe_where_a_file_is_meant_is_not_waited_for(place, given):
     assert (done.returncode, len(done.stderr.splitlines())) == (2, 1), done.stderr
 
 
+@here_alone
 def test_a_fleet_goes_on_beside_a_pipe(place, capsys):
     os.mkfifo(place / "in" / "pipe")
     assert main(["fleet", str(place / "in"), "--target", "480GB", "--processes", "1", "--format", "json"]) == 0
@@ -173,6 +176,7 @@ def test_what_a_shell_hands_on_is_read(place):
     assert json.loads(done.stdout)["format"] == "ylemorph.plan/1"
 
 
+@here_alone
 @pytest.mark.parametrize(
     "data", [b"", bytes(range(256)), "passphrase for two".encode("utf-16"), b"x" * 5000, b"a\0bcdefghijklm"]
 )
@@ -195,6 +199,7 @@ def test_a_password_file_that_holds_one(place, capsys):
     assert "Mara may sign in" in capsys.readouterr().out
 
 
+@here_alone
 def test_a_stream_of_the_system_is_not_waited_for(place):
     if not Path("/proc/kmsg").exists():
         pytest.skip("there is none here")
