@@ -42,12 +42,12 @@ def looped(image: Path) -> Iterator[str]:
 
 def made(rnd: random.Random, work: Path) -> Path:
     """Two rows, each in use to a good part: of less than some hundred MiB no rate is measured."""
-    sizes = [rnd.randint(2500, 6000) for _ in range(2)]
+    sizes = [rnd.randint(1800, 3200) for _ in range(2)]
     image = sparse(work / "source.img", (sum(sizes) + 9) * MIB)
     lines, at = ["label: gpt\nunit: sectors\n"], 1
     for place, size in enumerate(sizes):
         kind = rnd.choice(("ext4", "ntfs"))
-        files = {f"scan{n}": rnd.randint(size // 12, size // 6) * MIB for n in range(rnd.randint(2, 4))}
+        files = {f"scan{n}": rnd.randint(size // 8, size // 6) * MIB for n in range(rnd.randint(2, 4))}
         folder = work / f"row{place}"
         folder.mkdir()
         volume = ext(size * MIB, files, "-t", "ext4")(folder) if kind == "ext4" else ntfs(size * MIB, files)(folder)

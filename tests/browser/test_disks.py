@@ -82,6 +82,9 @@ def test_a_disk_becomes_a_job_and_its_target_by_keys(page, machine):
     page.get_by_role("button", name="Read this disk: Brindle K4 BK4-00888").press("Enter")
     expect(page.get_by_text("This disk holds")).to_be_visible()
     expect(page.get_by_label("type the last 4 of its serial")).to_be_visible()
+    page.goto(page.url.replace("/target", "/check"))
+    page.get_by_role("button", name="Read this disk: Brindle K4 BK4-00888").click()
+    expect(page.get_by_role("heading", name="What to do")).to_be_visible()
 
 
 def test_all_of_them_become_a_fleet(page):

@@ -15,6 +15,7 @@ from ylemorph.core.carry.sequence import STEP_KINDS, Step
 from ylemorph.core.disk.model import Disk, Health
 from ylemorph.core.fit.options import Headroom, Options
 from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.sizes import Extent
 from ylemorph.formats.documents.lines import lines_of
 from ylemorph.probe.disks import survey_path
 
@@ -186,6 +187,8 @@ def test_what_is_about_a_whole_disk(tmp_path, monkeypatch):
         here.attach(target)
         here.paste(text("read", "image", from_disk="source"))
         assert (tmp_path / "image.img").read_bytes() == made.image.read_bytes()
+        here.paste(text("cut", "image", to=Extent(0, 3 * 2048)))
+        assert (tmp_path / "image.img").stat().st_size == 3 * MIB
         put(made.image, 0, target, 0, made.image.stat().st_size)
         assert "backup-misplaced" in survey_path(target).disk.table_notes
         here.paste(text("mend-table", "target"))
@@ -194,6 +197,27 @@ def test_what_is_about_a_whole_disk(tmp_path, monkeypatch):
     assert found.table_notes == ()
     assert found.table_id not in ("", plan.source.table_id)
     assert [p.extent for p in found.partitions] == [p.extent for p in plan.source.partitions]
+
+
+def test_what_starts_the_machine(tmp_path):
+    """Code before the first row goes over, and boot sectors name where they stand now."""
+    rows = (Row("fat16", 24, "data", "6"), Row("ntfs", 80, "system", "7"), Row("ext4", 64, "data", "83"))
+    job = LARGER._replace(mbr=True, rows=rows, target=383, options=LARGER.options.but(fit="proportional"))
+    made, target = made_source(job, tmp_path), sparse(tmp_path / "target.img", job.target * MIB)
+    with made.image.open("r+b") as disk:
+        disk.write(bytes(range(1, 221)) * 2)
+        disk.seek(512)
+        disk.write(b"a core in the gap" * 700)
+    plan = make_plan(survey_path(made.image).disk, survey_path(target).disk, job.options.but(roles=made.roles))
+    carrying = carry_out(plan, FACTS, "shrink-first")
+    assert carrying.way.steps[-1].kind == "start-code"
+    with machine() as here:
+        here.attach(made.image)
+        here.attach(target)
+        for step in carrying.way.steps:
+            here.paste(lines_of(carrying, step)[0].text)
+    look_at_target(job, made, plan, target, tmp_path)
+    assert target.read_bytes()[:440] == made.image.read_bytes()[:440]
 
 
 def test_another_signature(tmp_path):

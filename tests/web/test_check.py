@@ -48,6 +48,26 @@ def test_readings_are_kept_with_their_time_and_compared(api, job):
     assert [(row["label"], row["found"]) for row in missing["rows"] if row["codes"]] == [("5 Recovery", None)]
 
 
+@pytest.mark.parametrize(
+    ("found", "body", "status"),
+    [
+        (without(WHOLE, 4), {"result": "done"}, 422),
+        (without(WHOLE, 4), {"result": "done", "sure": True}, 200),
+        (without(WHOLE, 4), {"result": "given-up"}, 200),
+        (WHOLE, {"result": "done"}, 200),
+    ],
+    ids=["missing", "missing, and meant", "given up", "whole"],
+)
+def test_a_disk_that_is_not_as_planned_is_called_done_only_when_that_is_meant(api, job, found, body, status):
+    check(api, job, found)
+    answer = api("POST", f"/api/jobs/{job['id']}/close", body)
+    assert answer.status_code == status
+    if status == 422:
+        assert answer.get_json()["at"] == "sure"
+        assert "Catalogue (4)" in answer.get_json()["detail"]
+        assert api("GET", f"/api/jobs/{job['id']}/check").get_json()["closing"] is None
+
+
 def test_the_source_is_refused_and_another_disk_is_asked_about(api, job):
     answer = check(api, job, desk(model="Brindle K4", serial="BK4-00731"))
     assert answer.status_code == 422

@@ -81,7 +81,7 @@ def asked(api, job, survey):
         ("GET", "/api/jobs/{job_id}/practice"): (f"{url}/practice", None),
         ("GET", "/api/jobs/{job_id}/check"): (f"{url}/check", None),
         ("POST", "/api/jobs/{job_id}/check"): (f"{url}/check", {"survey": finished_survey(survey), "sure": True}),
-        ("POST", "/api/jobs/{job_id}/close"): (f"{url}/close", {"result": "done", "keep_until": "2027-01-15"}),
+        ("POST", "/api/jobs/{job_id}/close"): (f"{url}/close", {"result": "done", "sure": True}),
         ("POST", "/api/jobs/{job_id}/reopen"): (f"{url}/reopen", None),
         ("POST", "/api/plan"): ("/api/plan", {"source": survey, "target": {"nominal": "120GB"}}),
         ("GET", "/api/shelf"): ("/api/shelf", None),

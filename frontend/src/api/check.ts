@@ -59,8 +59,18 @@ export function useCheck(job: Ref<Job>) {
       if (doubtful.value) refused.value = "";
     }
   }
-  const close = (body: Schemas["CloseRequest"]) =>
-    send(data(client.POST("/api/jobs/{job_id}/close", { ...at(), body })));
+  /** Why it should not be called done, until it was said that it is meant. */
+  const unfinished = ref("");
+  async function close(body: Schemas["CloseRequest"]): Promise<void> {
+    unfinished.value = "";
+    await send(
+      data(client.POST("/api/jobs/{job_id}/close", { ...at(), body })).catch((error: unknown) => {
+        if (error instanceof ProblemError && error.problem.at === "sure") unfinished.value = error.problem.detail;
+        throw error;
+      }),
+    );
+    if (unfinished.value) refused.value = "";
+  }
   const reopen = () => send(data(client.POST("/api/jobs/{job_id}/reopen", at())));
 
   return {
@@ -72,6 +82,7 @@ export function useCheck(job: Ref<Job>) {
     doubtful,
     compare,
     close,
+    unfinished,
     reopen,
   };
 }

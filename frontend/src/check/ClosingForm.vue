@@ -5,7 +5,7 @@ import type { CheckBack } from "../api/check";
 import type { Schemas } from "../api/client";
 import { moment } from "../widgets/units";
 
-const props = defineProps<{ check: CheckBack }>();
+const props = defineProps<{ check: CheckBack; unfinished: string }>();
 const emit = defineEmits<{ close: [body: Schemas["CloseRequest"]]; reopen: [] }>();
 const inWeeks = (weeks: number) => new Date(Date.now() + weeks * 7 * 864e5).toISOString().slice(0, 10);
 const result = ref<"done" | "given-up">("done");
@@ -24,8 +24,9 @@ const wrong = computed(
   () =>
     (!!minutes.value.trim() && typed.value === null) || stepMinutes.value.some(({ minutes: taken }) => taken === null),
 );
-const send = () =>
+const send = (sure = false) =>
   emit("close", {
+    sure,
     result: result.value,
     note: note.value,
     keep_until: until.value || null,
@@ -50,7 +51,7 @@ const today = () => new Date().toISOString().slice(0, 10);
       </p>
       <a-button size="small" @click="emit('reopen')">Open it again</a-button>
     </template>
-    <form v-else @submit.prevent="send">
+    <form v-else @submit.prevent="send()">
       <h2>Close the job</h2>
       <label><input v-model="result" type="radio" value="done" name="result" /> Done</label>
       <label><input v-model="result" type="radio" value="given-up" name="result" /> Given up</label>
@@ -76,6 +77,10 @@ const today = () => new Date().toISOString().slice(0, 10);
       </details>
       <p v-if="wrong" role="alert">Write whole minutes, such as 95.</p>
       <p v-if="check.took" class="muted">{{ check.took }}, as the record says, unless something is typed.</p>
+      <p v-if="unfinished && result === 'done'" role="alert">
+        <span class="tag stop">stop</span> {{ unfinished }}.
+        <a-button size="small" :disabled="wrong" @click="send(true)">It is done all the same</a-button>
+      </p>
       <a-button html-type="submit" type="primary" :disabled="wrong">Close</a-button>
     </form>
   </section>

@@ -15,7 +15,7 @@ import { moment } from "../widgets/units";
 const props = defineProps<{ job: Job; store: JobStore }>();
 const router = useRouter();
 const bench = useCheck(toRef(props, "job"));
-const { check, trouble, refused, doubtful, number } = bench;
+const { check, trouble, refused, doubtful, unfinished, number } = bench;
 const reading = ref(false);
 const chosen = ref<number | null>(null);
 
@@ -156,6 +156,7 @@ async function sure(): Promise<void> {
         <ClosingForm
           :key="check.closing?.closed_at ?? 'open'"
           :check="check"
+          :unfinished="unfinished"
           @close="bench.close"
           @reopen="bench.reopen"
         />

@@ -106,9 +106,25 @@ def close(
     minutes: int | None,
     step_seconds: Mapping[int, int],
     units: Units = "binary",
+    *,
+    sure: bool = False,
 ) -> None:
-    """Close a job with what its steps took, where that was typed: both or nothing."""
+    """Close a job with what its steps took, where that was typed: both or nothing.
+
+    Raises BadOption where it would be called done while a grave difference stands, unless ``sure``.
+    """
     with transaction(work.connection):
+        if result == "done" and not sure:
+            _check_done(work, job)
         if step_seconds:
             type_times(work, job, dict(step_seconds), units)
         closings.close(work.connection, job, result, note, keep_until, minutes)
+
+
+def _check_done(work: Work, job: int) -> None:
+    shown = look(work, job, None).shown
+    grave = [one.text() for one in shown[1].differences if one.kind.level == "stop"] if shown is not None else []
+    if grave:
+        more = f", and {len(grave) - 1} more" if len(grave) > 1 else ""
+        problem = f"the finished disk is not as planned: {grave[0].rstrip('.')}{more}"
+        raise BadOption(problem, at="sure", mend="finish it first, or call it done all the same")

@@ -3,9 +3,9 @@
 import pytest
 
 from tests.make import desk, fs, row_of
-from ylemorph.core.carry.carrying import carry_out
+from ylemorph.core.carry.carrying import carry_out, questions_of
 from ylemorph.core.carry.facts import Facts
-from ylemorph.core.carry.times import MB, WORKSPACE, Path, Rate, added, spent, within
+from ylemorph.core.carry.times import MB, Path, Rate, added, spent, within
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
@@ -117,7 +117,7 @@ def test_what_cannot_be_done_is_left_by_hand_and_takes_nothing():
 
 
 LINKS = ALL.but(source_link="usb2", target_link="sata")
-RATES = {"source": Rate(35 * MB, 35 * MB), "target": Rate(400 * MB, 550 * MB), "image": WORKSPACE}
+RATES = {"source": Rate(35 * MB, 35 * MB), "target": Rate(400 * MB, 550 * MB), "image": Rate(400 * MB, 800 * MB)}
 
 
 def seconds_of(way, kind, disk):
@@ -241,3 +241,22 @@ def test_an_encrypted_row_is_copied_whole_and_its_length_left_to_a_person():
     larger = carried("straight", 2000, disk=sealed(encryption="active"))
     families = {load.number: family_of(load) for load in larger.ground.loads}
     assert (families[3], families[4]) == ("other", "ntfs")
+
+
+def test_where_an_image_lies_is_taken_for_granted_said_and_asked():
+    """A folder on a hard disk takes longer; what is not known is the usual, and no range over everything."""
+    usual, turning = (
+        carried("through-image", 1000, ALL.but(source_link="sata", target_link="sata", workspace_medium=medium))
+        for medium in ("unknown", "hard disk")
+    )
+    assert "the room for an image to be on a solid-state disk" in usual.times_from
+    assert "room" not in turning.times_from
+    assert turning.way.seconds[0] > usual.way.seconds[0]
+    assert turning.way.seconds[1] > usual.way.seconds[1]
+    low, high = usual.way.seconds
+    assert high <= 3 * low
+    straight = carried("straight", 1000, ALL)
+    assert "room" not in straight.times_from
+    asked = {question.kind.key for question in questions_of(usual.ground.plan, usual.ground.facts)}
+    bare = {question.kind.key for question in questions_of(usual.ground.plan, usual.ground.facts.but(workspace=None))}
+    assert "workspace_medium" in asked - bare

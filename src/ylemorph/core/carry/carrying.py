@@ -35,7 +35,12 @@ class Carrying:
         if learned:
             return f"from {learned.jobs} finished jobs"
         measured = "the source's measured rate" if source.read_rates else "common practice"
-        return ", ".join(word for word in (measured, self.ground.granted) if word)
+        return ", ".join(word for word in (measured, self.ground.granted(with_room=self._takes_room)) if word)
+
+    @property
+    def _takes_room(self) -> bool:
+        """Whether an image lies on the way."""
+        return any("image" in (step.disk, step.from_disk) for step in (self.way.steps or () if self.way else ()))
 
     @cached_property
     def ways(self) -> tuple[Way, ...]:
@@ -173,6 +178,7 @@ def _makes_sense(plan: Plan, facts: Facts, kind: OptionKind) -> bool:
     source, target = plan.source, plan.target
     asked = {
         "backup_size": facts.backup == "yes",
+        "workspace_medium": bool(facts.workspace),
         "health": source.health is None or source.health.state == "unknown",
         "source_link": source.link == "unknown",
         "target_link": target.link == "unknown",

@@ -91,6 +91,15 @@ class Facts:
         set_words="Workspace of {}",
         unset_words="Workspace not known",
     )
+    workspace_medium: Medium = option(
+        "unknown",
+        "choice",
+        "bench",
+        "What is that room on?",
+        choices=get_args(Medium),
+        set_words="Room for an image is on a disk of this kind: {}",
+        unset_words="Not known what the room for an image is on",
+    )
     backup: YesNo = option(
         "unknown",
         "choice",

@@ -13,7 +13,21 @@ from ..found.matching import FoundDisk, found_of
 from ..sizes import Extent
 from .facts import Facts
 from .sequence import DiskName, Goal, Hold, Shape
-from .times import SHARES, WORKSPACE, Cause, Learned, Path, Rate, Span, added, granted, rate_of, reached, spent, turns
+from .times import (
+    SHARES,
+    Cause,
+    Learned,
+    Path,
+    Rate,
+    Span,
+    added,
+    granted,
+    rate_of,
+    rate_of_room,
+    reached,
+    spent,
+    turns,
+)
 
 
 class Load(NamedTuple):
@@ -168,7 +182,7 @@ class Ground:
         source, target, facts = self.plan.source, self.plan.target, self.facts
         return {
             "source": rate_of(source, facts.source_link, facts.source_medium),
-            "image": WORKSPACE,
+            "image": rate_of_room(facts.workspace_medium),
             "target": rate_of(target, facts.target_link, facts.target_medium),
         }
 
@@ -178,7 +192,7 @@ class Ground:
         turning = {
             "source": turns(self.plan.source, self.facts.source_medium),
             "target": turns(self.plan.target, self.facts.target_medium),
-            "image": False,
+            "image": self.facts.workspace_medium == "hard disk",
         }
         return Path(tuple((causes[name], self.rates[name]) for name in names), turning[names[0]])
 
@@ -192,12 +206,13 @@ class Ground:
         reaching = reached(load.files, load.copied, path) if load.by_file else Span()
         return added(spent(load.copied, path, SHARES), reaching)
 
-    @property
-    def granted(self) -> str:
-        """What is taken for granted of both disks in the times, in a sentence; empty where nothing is."""
+    def granted(self, *, with_room: bool) -> str:
+        """What the times take for granted of both disks and of the room for an image; empty where nothing is."""
         source = granted(self.plan.source, self.facts.source_link, self.facts.source_medium)
         target = granted(self.plan.target, self.facts.target_link, self.facts.target_medium)
-        words = [f"{name} to be {word}" for name, word in (("the source", source), ("the target", target)) if word]
+        room = "a solid-state disk" if with_room and self.facts.workspace_medium == "unknown" else ""
+        named = (("the source to be", source), ("the target to be", target), ("the room for an image to be on", room))
+        words = [f"{name} {word}" for name, word in named if word]
         return f"taking {' and '.join(words)}" if words else ""
 
     @property

@@ -55,9 +55,8 @@ LINK_RATES: dict[Link, Rate] = {
     "unknown": SATA,  # the usual one, which is said
 }
 USUAL_LINK: Link = "sata"
-# A hard disk of a laptop or of a desktop; solid state, which is usual where nobody says; where an image lies, anything
-# from a hard disk to a quick solid-state one.
-TURNING, SOLID, WORKSPACE = Rate(60 * MB, 180 * MB), Rate(3000 * MB, 3000 * MB), Rate(95 * MB, 1000 * MB)
+# A hard disk of a laptop or of a desktop; solid state, which is usual where nobody says.
+TURNING, SOLID = Rate(60 * MB, 180 * MB), Rate(3000 * MB, 3000 * MB)
 # Thousandths of the rate that are reached while bytes go through one after the other (rule 11.2).
 SHARES = (650, 1000)
 # Microseconds to reach one file more (rule 11.2b), on a disk that turns and on one that does not.
@@ -158,6 +157,11 @@ def rate_of(disk: Disk, link: Link = "unknown", medium: str = "unknown") -> Rate
         own = Rate(min(disk.read_rates), max(disk.read_rates))
         return own if link == "unknown" else own.along(LINK_RATES[link])
     return (TURNING if turns(disk, medium) else SOLID).along(LINK_RATES[disk.link if link == "unknown" else link])
+
+
+def rate_of_room(medium: str) -> Rate:
+    """What the folder for images gives, on a disk of that kind; solid state on SATA or NVMe where nobody says."""
+    return TURNING if medium == "hard disk" else Rate(SATA.low, LINK_RATES["nvme"].low)
 
 
 def granted(disk: Disk, link: Link = "unknown", medium: str = "unknown") -> str:

@@ -138,7 +138,9 @@ def _linux_lines(one: ByHand) -> Iterator[str]:  # noqa: PLR0912  # one for each
         case "table":
             yield f"sfdisk --wipe always {disk} <<'END'\n{plan_to_script(one.ground.plan)}END"
         case "cut":
-            yield f"truncate --size={one.ground.plan.target.size_bytes} {IMAGE}"
+            assert step.to is not None
+            if step.disk == "image":
+                yield f"truncate --size={step.to.stop * one.sector} {IMAGE}"
         case "mend-table":
             yield f"sfdisk --relocate gpt-bak-std {disk}"
         case "identity":

@@ -25,13 +25,15 @@ class StepMinutes(_In):
 
 
 class CloseRequest(_In):
-    """``minutes`` of the whole job, ``step_minutes`` of single steps, where they were typed."""
+    """``minutes`` of the whole job, ``step_minutes`` of single steps, where they were typed; ``sure`` where it is done
+    although the finished disk is not as planned."""
 
     result: Result
     note: Note = ""
     keep_until: Annotated[str, Field(max_length=10)] | None = None
     minutes: Annotated[int, Field(ge=0, le=100_000)] | None = None
     step_minutes: Annotated[list[StepMinutes], Field(max_length=2_000, default_factory=list)]
+    sure: bool = False
 
 
 class CheckQuery(UnitsQuery):

@@ -38,9 +38,8 @@ def make_check(path: JobPath, body: CheckRequest, query: UnitsQuery) -> Response
 def close(path: JobPath, body: CloseRequest, query: UnitsQuery) -> Response:
     """Close a job; it is read only until it is opened again."""
     seconds = {one.step: one.minutes * 60 for one in body.step_minutes}
-    checking.close(
-        work(), path.job_id, body.result, body.note, body.keep_until or None, body.minutes, seconds, query.units
-    )
+    given = (body.result, body.note, body.keep_until or None, body.minutes, seconds, query.units)
+    checking.close(work(), path.job_id, *given, sure=body.sure)
     return _answer(path.job_id, query)
 
 
