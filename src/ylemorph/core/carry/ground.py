@@ -192,7 +192,7 @@ class Ground:
         turning = {
             "source": turns(self.plan.source, self.facts.source_medium),
             "target": turns(self.plan.target, self.facts.target_medium),
-            "image": self.facts.workspace_medium == "hard disk",
+            "image": False,  # it is read from one end to the other, whatever files are in it
         }
         return Path(tuple((causes[name], self.rates[name]) for name in names), turning[names[0]])
 
