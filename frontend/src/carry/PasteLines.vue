@@ -25,13 +25,9 @@ defineExpose({ take: () => shown.value?.text && copy(shown.value.text) });
       :options="options"
       :aria-label="`System on which step ${step.number} is done by hand`"
     />
-    <a-button
-      v-if="shown.text"
-      size="small"
-      :aria-label="`Copy the lines of step ${step.number}`"
-      @click="copy(shown.text)"
-    >
-      {{ copied === shown.text ? "Copied" : "Copy" }} <kbd>Y</kbd>
+    <a-button v-if="shown.text" size="small" @click="copy(shown.text)">
+      {{ copied === shown.text ? "Copied" : "Copy" }}<span class="sr-only"> the lines of step {{ step.number }}</span>
+      <kbd>Y</kbd>
     </a-button>
     <pre v-if="shown.text" tabindex="0" :aria-label="`Lines of step ${step.number}`">{{ shown.text }}</pre>
     <p v-if="shown.words">{{ shown.words }}</p>

@@ -108,7 +108,7 @@ class FleetRuns:
         """Work on what is left of a fleet, unless somebody does already; after it broke off, only when ``asked``."""
         with self._lock:
             before = self._kept.get(fleet)
-            if before is not None and (before.active or (before.trouble and not asked)):
+            if before is not None and (not asked if before.trouble else before.active):
                 return
             run = self._kept[fleet] = FleetRun(fleet, store, self.processes)
         Thread(target=run.run, name=f"fleet {fleet}", daemon=True).start()
