@@ -201,7 +201,7 @@ def test_what_is_about_a_whole_disk(tmp_path, monkeypatch):
 
 def test_what_starts_the_machine(tmp_path):
     """Code before the first row goes over, and boot sectors name where they stand now."""
-    rows = (Row("fat16", 24, "data", "6"), Row("ntfs", 80, "system", "7"), Row("ext4", 64, "data", "83"))
+    rows = (Row("ext4", 64, "data", "83"), Row("ntfs", 80, "system", "7"))
     job = LARGER._replace(mbr=True, rows=rows, target=383, options=LARGER.options.but(fit="proportional"))
     made, target = made_source(job, tmp_path), sparse(tmp_path / "target.img", job.target * MIB)
     with made.image.open("r+b") as disk:
