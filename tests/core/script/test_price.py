@@ -12,7 +12,7 @@ from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.script.by_script import again_from, by_script, family_of, gaps_of
-from ylemorph.core.script.price import FIXED, _span, _taken, price_for, price_of, whole_room
+from ylemorph.core.script.price import FIXED, SHARES, _span, _taken, price_for, price_of, whole_room
 from ylemorph.core.sizes import GB, GiB, MiB
 
 ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", backup_size=100 * GB)
@@ -140,8 +140,8 @@ def seconds_of(way, kind, disk):
 )  # fmt: skip
 def test_times_are_those_of_the_bytes_and_of_reading_them_back(way, kind, disk, giver, carries):
     """At the slower one of both disks (rule 11), and once more at the rate of the one that is written to."""
-    once = spent(carries, Path(((giver, RATES[giver]), (disk, RATES[disk]))))
-    back = spent(carries, Path(((disk, RATES[disk]),)))
+    once = spent(carries, Path(((giver, RATES[giver]), (disk, RATES[disk]))), SHARES)
+    back = spent(carries, Path(((disk, RATES[disk]),)), SHARES)
     assert seconds_of(way, kind, disk) == added(within(*FIXED["carried"]), once, back).seconds
 
 
@@ -150,7 +150,7 @@ def test_a_move_reads_and_writes_on_one_disk():
     (move,) = [one for one in by_script(made.ground, "restore", made.sequence.steps) if one.step.kind == "move"]
     bytes_ = 30 * GiB + ENDS
     path = Path((("target", RATES["target"]),))
-    whole = added(within(*FIXED["moved"]), spent(2 * bytes_, path), spent(bytes_, path))
+    whole = added(within(*FIXED["moved"]), spent(2 * bytes_, path, SHARES), spent(bytes_, path, SHARES))
     assert _span(move, _taken(move)) == whole
 
 

@@ -16,6 +16,8 @@ FIXED: dict[Takes, tuple[int, int]] = {
     "nothing": (20, 600), "disk": (30, 1000), "carried": (30, 1000), "moved": (100, 2000), "looked at": (20, 900),
     "smaller": (100, 3000), "larger": (50, 2000),
 }  # fmt: skip
+# Thousandths of the rate that the script reaches: it sums what it reads and waits until writes arrive (measured).
+SHARES = (500, 1000)
 RECORDS_SHARE = 40
 WHOLE = 0  # the key of a whole image among the work files; rows have their numbers
 BLANKED_BYTES = 2 * MiB  # at the ends of each new row and of the disk (rule 16.6)
@@ -203,17 +205,19 @@ def _span(one: ByScript, taken: StepTakes) -> Span:
         return Span()
     own = within(*FIXED[takes])
     if takes not in ("disk", "carried", "moved"):
-        looked = spent(_looked_through(one), ground.path(step.disk)) if takes == "looked at" else Span()
-        packed = spent(_twice(_packed(one)), ground.path(step.disk), most=_whole(one)) if takes == "smaller" else Span()
+        looked = spent(_looked_through(one), ground.path(step.disk), SHARES) if takes == "looked at" else Span()
+        packed = (
+            spent(_twice(_packed(one)), ground.path(step.disk), SHARES, _whole(one)) if takes == "smaller" else Span()
+        )
         return added(own, looked, packed)
     there = ground.path(step.disk)
     if takes == "moved":  # read and written on one disk
-        moved, once = taken.written, spent(_twice(taken.written), there, most=2 * one.old[1])
+        moved, once = taken.written, spent(_twice(taken.written), there, SHARES, 2 * one.old[1])
     else:
         giver: DiskName = "image" if step.from_disk == "image" else "source"
         moved = taken.written if giver == "image" else taken.read
-        once = spent(moved, ground.path(giver, step.disk), most=_whole(one))
-    return added(own, once, spent(moved, there, most=_whole(one)))
+        once = spent(moved, ground.path(giver, step.disk), SHARES, _whole(one))
+    return added(own, once, spent(moved, there, SHARES, _whole(one)))
 
 
 def _looked_through(one: ByScript) -> int:
