@@ -184,6 +184,8 @@ def _say_where(service: Service, folder: Path, certificate: "Certificate | None"
             f"Its certificate is its own, until {certificate.until:%Y-%m-%d}. A browser asks once: go on "
             f"where it shows this SHA-256 fingerprint:\n  {certificate.fingerprint}"
         )
+    if service.disks == "here" and not service.network:
+        _say("NOTE: whoever uses this machine meanwhile can open that address too, and see what is on its disks.")
     if not service.network and not is_loopback(service.host):
         _say(
             "WARNING: there is no sign-in. Whoever reaches this address on the network can read and change everything; "
