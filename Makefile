@@ -127,7 +127,6 @@ check: lint
 test: lint browser utilities $(STATIC)
 	$(SAY) "Tests"
 	@$(BIN)/pytest --numprocesses auto
-	@TESTS_LACK=1 $(BIN)/pytest --numprocesses auto tests/attached tests/probe/test_disks.py tests/web/test_reading.py
 
 test-deep: $(VENV)/.ready utilities
 	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document; killed a hundred times"
