@@ -3,10 +3,13 @@ there afterwards."""
 
 import os
 import subprocess
+import tempfile
 from contextlib import contextmanager
+from pathlib import Path
 
 import pytest
 import tree_sitter_powershell
+from filelock import FileLock
 from tree_sitter import Language, Parser
 
 from ylemorph.core.carry.carrying import carry_out
@@ -75,7 +78,7 @@ class Machine:
                 continue
             self.look_again()
             done = subprocess.run(
-                ["bash", "-c", "yes | (set -e\n" + "\n".join([*settings, line]) + "\n)"],
+                ["bash", "-c", "yes | (set -e\n" + "\n".join([*settings, line.removesuffix(" &&")]) + "\n)"],
                 capture_output=True, text=True, env=ENVIRONMENT, check=False,
             )  # fmt: skip
             assert done.returncode == 0, (line, done.stdout[-800:], done.stderr[-800:])
@@ -84,13 +87,15 @@ class Machine:
 
 @contextmanager
 def machine():
+    """One at a time on this computer: disks without a serial are picked by their size."""
     made = Machine()
-    try:
-        yield made
-    finally:
-        made.forget()
-        for disk in made.disks:
-            run("losetup", "--detach", disk)
+    with FileLock(Path(tempfile.gettempdir()) / "ylemorph-lines.lock"):
+        try:
+            yield made
+        finally:
+            made.forget()
+            for disk in made.disks:
+                run("losetup", "--detach", disk)
 
 
 @pytest.mark.parametrize("job", [SMALLER, *([LARGER] if DEEP else [])], ids=lambda job: job.name)
@@ -225,8 +230,46 @@ def test_another_signature(tmp_path):
     job = LARGER._replace(mbr=True, rows=(Row("ext4", 64, "data", "83"),), options=Options(identity="new"))
     made = made_source(job, tmp_path)
     source = survey_path(made.image).disk
-    carrying = carry_out(make_plan(source, Disk(source.sectors), job.options), FACTS)
+    carrying = carry_out(make_plan(source, source, job.options.but(in_place="yes")), FACTS)
     with machine() as here:
         here.attach(made.image)
         here.paste(lines_of(carrying, Step("identity", "target"))[0].text)
     assert survey_path(made.image).disk.table_id not in ("", "0x00000000", source.table_id)
+
+
+def test_a_row_whose_content_was_not_made_smaller_is_not_cut(tmp_path):
+    """Pasted lines go on after an error; the table stays as it was."""
+    made = made_source(SMALLER, tmp_path)
+    plan = make_plan(survey_path(made.image).disk, Disk(SMALLER.target * 2048), SMALLER.options.but(roles=made.roles))
+    carrying = carry_out(plan, FACTS, "shrink-first")
+    for name in ("ntfsresize", "resize2fs"):
+        (tmp_path / name).write_text("#!/bin/sh\nexit 1\n")
+        (tmp_path / name).chmod(0o700)
+    environment = {**ENVIRONMENT, "PATH": f"{tmp_path}:{ENVIRONMENT['PATH']}"}
+    before = run("sfdisk", "--dump", made.image)
+    texts = [lines_of(carrying, step)[0].text for step in carrying.way.steps if step.kind == "shrink"]
+    assert texts
+    with machine() as here:
+        here.attach(made.image)
+        here.look_again()
+        for text in texts:
+            subprocess.run(["bash", "-c", text], capture_output=True, env=environment, check=False)
+    assert run("sfdisk", "--dump", made.image) == before
+
+
+def test_a_target_that_is_not_as_it_was_planned_is_not_written(tmp_path):
+    """One that was empty and holds something now; one of the source's size without a serial."""
+    made, target = made_source(LARGER, tmp_path), sparse(tmp_path / "target.img", LARGER.target * MIB)
+    source = survey_path(made.image).disk
+    plan = make_plan(source, survey_path(target).disk, LARGER.options.but(roles=made.roles))
+    carrying = carry_out(plan, FACTS, "shrink-first")
+    run("sfdisk", "--quiet", target, send="label: gpt\nstart=2048, size=2048\n")
+    before = target.read_bytes()
+    (table,) = [lines_of(carrying, step)[0].text for step in carrying.way.steps if step.kind == "table"]
+    with machine() as here:
+        here.attach(target)
+        subprocess.run(["bash", "-c", table], capture_output=True, env=ENVIRONMENT, check=False)
+    assert target.read_bytes() == before
+    alike = carry_out(make_plan(source, Disk(source.sectors), LARGER.options.but(roles=made.roles)), FACTS)
+    written = [step for step in alike.way.steps if step.disk == "target"]
+    assert all(lines_of(alike, step)[0].words.startswith("Source and target are of one size") for step in written)

@@ -96,12 +96,30 @@ def quoted(text: str) -> str:
 
 
 def _linux(one: ByHand) -> PasteLines:
+    doubt = _doubt(one)
+    if doubt:
+        return PasteLines("linux", "", doubt)
     lines = tuple(_linux_lines(one))
     if not lines:
         return PasteLines("linux", "", _nothing(one))
     names: tuple[DiskName, ...] = ("source", "target") if one.step.kind == "start-code" else _disks(one.step)
     text = "\n".join([*[_pick(one.ground, name) for name in names], *lines])
-    return PasteLines("linux", text, _linux_words(one), tuple([line for line in lines if line[1:4] != "=$("]))
+    return PasteLines(
+        "linux", text, _linux_words(one), tuple([line.replace("\n", " ") for line in lines if line[1:4] != "=$("])
+    )
+
+
+def _doubt(one: ByHand) -> str:
+    """Why nothing may be pasted that writes to the target: it could be another disk, or holds what nobody gave up."""
+    plan, step = one.ground.plan, one.step
+    if one.ground.in_place or step.disk != "target":
+        return ""
+    source, target = plan.source, plan.target
+    if source.size_bytes == target.size_bytes and not (source.serial and target.serial):
+        return "Source and target are of one size, and not both have a serial: no line could tell them apart."
+    if one.begins and any(finding.code == "target-holds-data" for finding in plan.findings):
+        return "The target holds something: confirm it on Target first."
+    return ""
 
 
 def _disks(step: Step) -> tuple[DiskName, ...]:
@@ -136,6 +154,8 @@ def _linux_lines(one: ByHand) -> Iterator[str]:  # noqa: PLR0912  # one for each
             onto = IMAGE if step.disk == "image" else disk
             yield f'dd if="$S" of={onto} bs=1M conv={"sparse" if step.disk == "image" else "fsync"} status=progress'
         case "table":
+            if one.begins and not one.ground.plan.target.holds_something:  # what was planned as empty must be so
+                yield f'[ -z "$(wipefs --noheadings {disk})" ] || D={NO_DISK}'
             yield f"sfdisk --wipe always {disk} <<'END'\n{plan_to_script(one.ground.plan)}END"
         case "cut":
             assert step.to is not None
@@ -184,7 +204,7 @@ def _out_of_the_way(one: ByHand) -> Iterator[str]:
 def _with_part(one: ByHand, lines: list[str]) -> Iterator[str]:
     if lines:
         yield _part(one.start, VARIABLES[one.step.disk])
-        yield from lines
+        yield " &&\n".join(lines)  # pasted lines go on after an error: no row is cut where its content was not
 
 
 def _dd(one: ByHand) -> Iterator[str]:
@@ -282,6 +302,9 @@ def _quoted(text: str) -> str:
 
 
 def _windows(one: ByHand) -> PasteLines:
+    doubt = _doubt(one)
+    if doubt:
+        return PasteLines("windows", "", doubt)
     lines = list(_windows_lines(one))
     if not lines or one.step.disk == "image":
         none = {
@@ -351,7 +374,10 @@ def _table_by_windows(one: ByHand) -> Iterator[str]:
     gpt, entries = one.ground.plan.frame.table == "gpt", planned_entries(one.ground.plan)
     if not one.begins or any(entry.row is None for entry in entries):
         return
-    yield "if ($disk[0].PartitionStyle -ne 'RAW') { $disk | Clear-Disk -RemoveData -RemoveOEM }"
+    if one.ground.plan.target.holds_something:
+        yield "if ($disk[0].PartitionStyle -ne 'RAW') { $disk | Clear-Disk -RemoveData -RemoveOEM }"
+    else:  # what was planned as empty must be so
+        yield "if ($disk.Count -and $disk[0].PartitionStyle -ne 'RAW') { $disk = @(); Write-Error 'It is not empty.' }"
     yield f"$disk | Initialize-Disk -PartitionStyle {'GPT' if gpt else 'MBR'}"
     yield "$disk | Get-Partition | Remove-Partition -Confirm:$false"  # what it puts there by itself
     for entry in entries:
