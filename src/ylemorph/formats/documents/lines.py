@@ -209,9 +209,7 @@ def _with_part(one: ByHand, lines: list[str]) -> Iterator[str]:
 
 def _dd(one: ByHand) -> Iterator[str]:
     source, to = one.step.source, one.step.to
-    assert source is not None
-    assert to is not None
-    assert one.step.from_disk is not None
+    assert source is not None and to is not None and one.step.from_disk is not None  # noqa: PT018  # of a copy
     taken, put = VARIABLES[one.step.from_disk], VARIABLES[one.step.disk]
     yield (
         f'dd if="${taken}" of="${put}" bs=1M iflag=skip_bytes,count_bytes oflag=seek_bytes conv=notrunc,fsync '
@@ -307,13 +305,14 @@ def _windows(one: ByHand) -> PasteLines:
         return PasteLines("windows", "", doubt)
     lines = list(_windows_lines(one))
     if not lines or one.step.disk == "image":
+        kind = KIND_NAMES[one.kind] if one.step.row is not None else ""
         none = {
             "move": "Windows has nothing of its own that moves a partition.",
             "copy": "Windows has nothing of its own that copies a partition to another disk.",
             "read": "Windows has nothing of its own that copies a whole disk.",
-            "shrink": f"Windows makes NTFS and ReFS smaller, and no {_kind_name(one)}.",
-            "grow": f"Windows makes NTFS and ReFS larger, and no {_kind_name(one)}.",
-            "check": f"Windows does not check {_kind_name(one)}.",
+            "shrink": f"Windows makes NTFS and ReFS smaller, and no {kind}.",
+            "grow": f"Windows makes NTFS and ReFS larger, and no {kind}.",
+            "check": f"Windows does not check {kind}.",
         }
         why = "An image is worked on under Linux." if one.step.disk == "image" else none.get(one.step.kind)
         return PasteLines("windows", "", why or "Windows has nothing of its own for this.")
@@ -324,10 +323,6 @@ def _windows(one: ByHand) -> PasteLines:
     }
     text = "\n".join([*_pick_by_windows(one), *lines])
     return PasteLines("windows", text, words.get(one.step.kind, ""), tuple(lines))
-
-
-def _kind_name(one: ByHand) -> str:
-    return KIND_NAMES[one.kind] if one.step.row is not None else ""
 
 
 def _pick_by_windows(one: ByHand) -> Iterator[str]:
