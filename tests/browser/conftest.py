@@ -36,6 +36,15 @@ def until(page, expression, arg=None):
     raise AssertionError(expression)
 
 
+def unfold(page, name):
+    """The card of that name, opened if it is a line only."""
+    card = page.get_by_role("region", name=name, exact=True)
+    head = card.get_by_role("button").first
+    if head.get_attribute("aria-expanded") == "false":
+        head.click()
+    return card
+
+
 RESTS = """document.getAnimations()
   .filter((one) => one.effect.getComputedTiming().endTime < 1e6)
   .every((one) => one.playState === "finished")"""

@@ -211,7 +211,8 @@ def test_two_windows_see_one_fleet(fleet, window):
 
 def test_a_sheet_is_taken_out(fleet):
     with fleet.expect_download() as got:
-        fleet.get_by_role("button", name="XLSX").click()
+        fleet.get_by_role("button", name="Take the fleet out as a file").click()
+        fleet.get_by_role("menuitem", name="XLSX: the same lines as a sheet").click()
     assert got.value.suggested_filename.endswith(".xlsx")
     sheet = openpyxl.load_workbook(io.BytesIO(Path(got.value.path()).read_bytes()), read_only=True).active
     assert sum(1 for _ in sheet.rows) > 39

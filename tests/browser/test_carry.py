@@ -5,6 +5,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import unfold
 from ylemorph.core.job.state import JobState
 from ylemorph.demo.scenario import lending_desk
 from ylemorph.store import jobs
@@ -88,6 +89,7 @@ def test_ticks_stay_through_reload_and_undo(desk):
 def test_the_record_by_keys_alone_and_in_the_list(window, demo, desk):
     desk.keyboard.press("b")
     expect(desk.get_by_text("step 1 of 8")).to_be_visible()
+    unfold(desk, "Ways")
     expect(ways(desk).get_by_role("button", name="Shrink first")).to_be_disabled()
     for number in (2, 3):
         desk.keyboard.press("d")
@@ -148,7 +150,7 @@ def test_the_film_by_keys_and_by_its_slider(desk):
 
 
 def test_what_is_taken_along(desk):
-    hand_over = desk.get_by_role("region", name="Hand-over")
+    hand_over = unfold(desk, "To take along")
     for name, starts in (
         ("Work sheet (PDF)", b"%PDF-"),
         ("Script for Linux", b"#!/bin/sh"),

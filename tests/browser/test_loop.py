@@ -6,6 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import unfold
 from tests.real.volumes import present
 from ylemorph.stand_ins.practice import FAULT_WORDS
 from ylemorph.web.edge.services import services
@@ -69,7 +70,7 @@ def whole_loop(page):
     page.keyboard.press("g")
     page.keyboard.press("c")
     expect(page.get_by_role("heading", level=1)).to_contain_text("rehearsed: nothing lost")
-    expect(page.get_by_role("button", name="Practise")).to_be_visible()
+    expect(page.get_by_role("region", name="Practice on the bench")).to_contain_text("written for real")
     page.keyboard.press("p")
     expect(page.get_by_text("The bench is done.")).to_be_visible(timeout=20_000)
     expect(page.get_by_text("Carried out")).to_be_visible()
@@ -113,6 +114,9 @@ def desk_job(window):
 
 def straight_across(page):
     """Begin anew, whatever stands on the target by now."""
+    expect(page.get_by_role("heading", level=1)).to_contain_text("steps")
+    if page.get_by_role("region", name="Ways", exact=True).count():
+        unfold(page, "Ways")
     way = page.get_by_role("group", name="Ways").get_by_role("button", name="Straight across")
     if way.is_enabled():  # while a record is open the way stays as it was chosen
         way.click()
@@ -133,7 +137,7 @@ def test_every_fault_is_practised_and_found(window, attached, served):
     for fault, said in SAID.items():
         page.get_by_role("link", name="Carry out").click()
         straight_across(page)
-        page.get_by_label("What goes wrong").select_option(FAULT_WORDS[fault])
+        unfold(page, "Practice on the bench").get_by_label("What goes wrong").select_option(FAULT_WORDS[fault])
         page.get_by_role("button", name="Practise").click()
         worked(page, fault)
         page.get_by_role("link", name="Check back").first.click()
@@ -155,7 +159,7 @@ def test_from_three_differences_to_as_planned_in_one_go(window, attached, by):
     line(page, "QS2-4411").click()
     page.get_by_role("link", name="Carry out").click()
     straight_across(page)
-    page.get_by_label("What goes wrong").select_option(FAULT_WORDS["stopped"])
+    unfold(page, "Practice on the bench").get_by_label("What goes wrong").select_option(FAULT_WORDS["stopped"])
     page.get_by_role("button", name="Practise").click()
     worked(page, "stopped")
     page.get_by_role("link", name="Check back").first.click()
@@ -164,7 +168,7 @@ def test_from_three_differences_to_as_planned_in_one_go(window, attached, by):
     press(page.get_by_role("button", name="Finish from here: 3 steps"))
     expect(page.get_by_role("heading", level=1)).to_contain_text("Finish from here")
     expect(page.get_by_role("heading", level=1)).to_contain_text("rehearsed: nothing lost")
-    page.get_by_label("What goes wrong").select_option(FAULT_WORDS["none"])
+    unfold(page, "Practice on the bench").get_by_label("What goes wrong").select_option(FAULT_WORDS["none"])
     press(page.get_by_role("button", name="Practise"))
     worked(page, "none")
     page.get_by_role("link", name="Check back").first.click()
@@ -186,7 +190,7 @@ def test_one_disk_is_refitted_from_new_to_closed(window, attached):
     expect(page.get_by_role("heading", level=1)).to_contain_text("rehearsed: nothing lost")
     expect(page.get_by_role("group", name="Ways").get_by_role("button")).to_have_count(1)
     expect(page.get_by_role("region", name="Rehearsal").get_by_text("Brindle K4", exact=True)).to_have_count(1)
-    page.get_by_role("button", name="Practise").click()
+    unfold(page, "Practice on the bench").get_by_role("button", name="Practise").click()
     worked(page, "none")
     page.get_by_role("link", name="Check back").first.click()
     line(page, "BK4-00731").click()

@@ -90,7 +90,7 @@ def test_an_encrypted_network(tmp_path, people):
         for _ in range(3):  # on one connection
             client.request("GET", "/api/jobs", headers={"Cookie": cookie})
             answer = client.getresponse()
-            assert (answer.status, json.loads(answer.read())) == (200, {"jobs": []})
+            assert (answer.status, json.loads(answer.read())) == (200, {"jobs": [], "next": None})
         client.close()
     finally:
         server.terminate()

@@ -2,11 +2,14 @@
 
 import json
 import time
+from datetime import UTC, datetime, timedelta
 
 import pytest
 
 from tests.real.volumes import present
+from ylemorph.core.carry.times import time_range
 from ylemorph.formats.own.steps_read import read_steps
+from ylemorph.store import runs
 from ylemorph.web.carry.routes import HAND_OVER
 
 
@@ -96,6 +99,29 @@ def test_ticks_and_the_record_are_kept(api, job):
         record(api, job, what="done", step=step)
     assert carry(api, job)["run"]["ended_at"]
     assert api("GET", "/api/jobs").get_json()["jobs"][0]["at_step"] is None
+
+
+def test_the_present_step_has_its_time_so_far_and_left(api, job, monkeypatch):
+    begun = datetime(2026, 3, 2, 9, 0, tzinfo=UTC)
+    monkeypatch.setattr(runs, "now", begun.isoformat)
+    first = record(api, job, what="begin").get_json()["run"]["present"]
+    assert (first["step"], first["so_far"], first["failed_before"]) == (1, "0 s", 0)
+    for step in (1, 2, 3, 4):
+        record(api, job, what="done", step=step)
+    monkeypatch.setattr(runs, "now", (begun + timedelta(minutes=2)).isoformat)
+    copying = carry(api, job)["run"]["present"]
+    step = carry(api, job)["steps"]["steps"][4]
+    assert (copying["step"], copying["say"], copying["so_far"]) == (5, step["say"], "2 min")
+    low, high = step["seconds"]
+    assert copying["left"] == time_range((low - 120, high - 120))
+    failed = record(api, job, what="failed", step=5, reason="stopped").get_json()["run"]
+    assert failed["present"] is None
+    again = record(api, job, what="again", step=5).get_json()["run"]["present"]
+    assert (again["so_far"], again["failed_before"]) == ("0 s", 1)
+    monkeypatch.setattr(runs, "now", (begun + timedelta(hours=30)).isoformat)
+    assert carry(api, job)["run"]["present"]["left"] == ""
+    change(api, job, kind="fit", fit="snug")
+    assert carry(api, job)["run"]["present"] is None
 
 
 def test_a_failure_is_answered_with_what_leads_on(api, job):
@@ -232,3 +258,9 @@ def test_a_job_without_a_disk_on_the_bench_cannot_be_practised(api, job):
     assert api("POST", url, {}).status_code == 404
     assert api("DELETE", url).status_code == 404
     assert api("POST", url, {"fault": "fire"}).status_code == 422
+
+
+def test_a_label_opens_the_job_where_this_server_is_reached(api, job):
+    answer = api("GET", f"/api/jobs/{job['id']}/hand-over/labels.pdf")
+    assert answer.data.startswith(b"%PDF-")
+    assert "job-1-labels.pdf" in answer.headers["Content-Disposition"]

@@ -225,12 +225,12 @@ def test_with_no_byte_left_one_reads_signs_in_and_deletes(small_disk):  # noqa: 
     for number in made:
         assert ask(server, "DELETE", f"/api/jobs/{number}")[0] == 204
     assert ask(server, "DELETE", f"/api/fleets/{fleet}")[0] == 204
-    assert ask(server, "GET", "/api/jobs") == (200, {"jobs": []})
+    assert ask(server, "GET", "/api/jobs") == (200, {"jobs": [], "next": None})
     assert ask(server, "POST", "/api/jobs", {"name": "One more"})[0] == 507  # the room is kept for deleting
     server.kill()
     sound(small_disk)
     again = Server(small_disk)  # it also starts there
-    assert ask(again, "GET", "/api/jobs") == (200, {"jobs": []})
+    assert ask(again, "GET", "/api/jobs") == (200, {"jobs": [], "next": None})
     (small_disk / "filler").unlink()
     assert ask(again, "POST", "/api/jobs", {"name": "Room again"})[0] == 201
     again.kill()

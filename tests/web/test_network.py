@@ -187,7 +187,7 @@ def test_foreign_requests(network):
         "/api/jobs", data={"name": "Desk"}, headers={"Host": "127.0.0.1:8642", TOKEN_HEADER: bench.token}
     )
     assert form.status_code == 415
-    assert bench("GET", "/api/jobs").get_json() == {"jobs": []}
+    assert bench("GET", "/api/jobs").get_json() == {"jobs": [], "next": None}
     assert Browser(network)("GET", "/api/session", headers={"Host": "workshop.local"}).status_code == 200
 
 

@@ -25,6 +25,8 @@ export function useCarry(job: Ref<Job>) {
     placeholderData: (before: Carry | undefined) => before,
     refetchOnWindowFocus: "always",
     retry: false,
+    // What is left of the present step is the server's word; it is asked anew as long as one stands there.
+    refetchInterval: (asked) => (asked.state.data?.run?.present ? 10_000 : false),
   });
   const refused = ref("");
   const busy = ref(false);

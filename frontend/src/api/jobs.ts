@@ -1,13 +1,37 @@
 /** Jobs: the list and each job in the query cache; writes of one job go one after the other. */
-import { queryOptions, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { infiniteQueryOptions, keepPreviousData, queryOptions, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, nextTick, ref, shallowRef, watch, type Ref } from "vue";
 import { units } from "../widgets/units";
+import type { paths } from "./schema";
 import { client, data, ProblemError, type Change, type Job, type Schemas } from "./client";
 
-export const jobsQuery = () =>
+/** Which jobs of the list; without anything all of them, the open ones first. */
+type Asked = NonNullable<paths["/api/jobs"]["get"]["parameters"]["query"]>;
+export type Wanted = Pick<Asked, "text" | "stage" | "verdict">;
+const PAGE = 60;
+
+/** The list, page by page. */
+export const jobsQuery = (wanted: Wanted) =>
+  infiniteQueryOptions({
+    queryKey: ["jobs", wanted],
+    queryFn: ({ pageParam, signal }) =>
+      data(client.GET("/api/jobs", { params: { query: { ...wanted, after: pageParam, count: PAGE } }, signal })),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next,
+    placeholderData: keepPreviousData,
+  });
+
+/** Those that a choice of a job offers: the last changed of the open ones, and the one that is chosen. */
+export const choiceQuery = (chosen: number) =>
   queryOptions({
-    queryKey: ["jobs"],
-    queryFn: async () => (await data(client.GET("/api/jobs"))).jobs,
+    queryKey: ["jobs", "choice", chosen],
+    queryFn: async () => {
+      const { jobs } = await data(client.GET("/api/jobs"));
+      if (!chosen || jobs.some((job) => job.id === chosen)) return jobs;
+      const query = { id: chosen };
+      return [...(await data(client.GET("/api/jobs", { params: { query } }))).jobs, ...jobs];
+    },
+    placeholderData: keepPreviousData,
   });
 
 export type Fields = Schemas["JobFields"];

@@ -3,7 +3,7 @@
 import { computed } from "vue";
 import type { Ladder } from "../api/buy";
 import { size } from "../widgets/units";
-import { verdictName } from "../widgets/words";
+import { spaced, verdictName } from "../widgets/words";
 import { picture } from "./free";
 
 const props = defineProps<{ ladder: Ladder; chosen: string }>();
@@ -58,7 +58,7 @@ const comfort = computed(() => at(props.ladder.least_comfortable_sectors));
       >
         <line class="leader" :x1="dot.x" :x2="dot.x" :y1="dot.y" :y2="HEIGHT + 6 + dot.row * LINE" />
         <circle :cx="dot.x" :cy="dot.y" r="6" :class="dot.verdict ?? 'none'" />
-        <text :x="dot.x" :y="HEIGHT + 18 + dot.row * LINE" class="name">{{ dot.name }}</text>
+        <text :x="dot.x" :y="HEIGHT + 18 + dot.row * LINE" class="name">{{ spaced(dot.name) }}</text>
       </g>
     </svg>
   </figure>

@@ -6,11 +6,18 @@
 import { computed, ref } from "vue";
 import type { Ladder, Offer } from "../api/buy";
 import { size } from "../widgets/units";
-import { verdictName } from "../widgets/words";
+import { spaced, verdictName } from "../widgets/words";
 import { around, scale } from "./ladder";
 import { price } from "./prices";
 
-const props = defineProps<{ ladder: Ladder; chosen: string; sector: number; whole?: boolean }>();
+/** `own`: the chosen disk where it is none of the rungs; it stands as a line of its own. */
+const props = defineProps<{
+  ladder: Ladder;
+  chosen: string;
+  sector: number;
+  whole?: boolean;
+  own?: { name: string; size_bytes: number } | null;
+}>();
 const emit = defineEmits<{ choose: [offer: Offer] }>();
 
 const all = ref(false);
@@ -19,11 +26,10 @@ const shown = computed(() =>
 );
 const must = computed(() => bytesOf(props.ladder.least_tight_sectors));
 const comfort = computed(() => bytesOf(props.ladder.least_comfortable_sectors));
-const at = computed(() => scale(shown.value, [must.value, comfort.value]));
+const at = computed(() => scale(shown.value, [must.value, comfort.value, props.own?.size_bytes ?? null]));
 function bytesOf(sectors: number | null): number | null {
   return sectors === null ? null : sectors * props.sector;
 }
-const label = (offer: Offer) => offer.name.replace(/^(\d+)([GT]B)$/, "$1 $2");
 const priced = computed(() => props.ladder.disks.some((offer) => offer.price !== null));
 const turned = (bytes: number) => at.value(bytes) > 45;
 /** Both labels stand on one line where they are far enough from each other, else below one another. */
@@ -38,7 +44,7 @@ function step(event: KeyboardEvent, by: number): void {
 </script>
 
 <template>
-  <div class="ladder" :class="{ priced }">
+  <div class="ladder" :class="{ priced, third: !!own }">
     <div class="lines" aria-hidden="true">
       <div class="space">
         <span v-if="must !== null" class="must" :class="{ turned: turned(must) }" :style="{ left: `${at(must)}%` }">
@@ -51,6 +57,14 @@ function step(event: KeyboardEvent, by: number): void {
           :style="{ left: `${at(comfort)}%` }"
         >
           <b>with headroom</b> from {{ size(comfort, "decimal") }}
+        </span>
+        <span
+          v-if="own"
+          class="own"
+          :class="{ turned: turned(own.size_bytes) }"
+          :style="{ left: `${at(own.size_bytes)}%` }"
+        >
+          <b>chosen</b> {{ spaced(own.name) }}
         </span>
       </div>
     </div>
@@ -66,7 +80,7 @@ function step(event: KeyboardEvent, by: number): void {
           @keydown.down.prevent="step($event, 1)"
           @keydown.up.prevent="step($event, -1)"
         >
-          <span class="name">{{ label(offer) }}</span>
+          <span class="name">{{ spaced(offer.name) }}</span>
           <span class="space" aria-hidden="true">
             <i class="bar" :style="{ width: `${at(offer.size_bytes)}%` }" />
             <i
@@ -76,6 +90,7 @@ function step(event: KeyboardEvent, by: number): void {
             />
             <i v-if="must !== null" class="line" :style="{ left: `${at(must)}%` }" />
             <i v-if="comfort !== null" class="line dotted" :style="{ left: `${at(comfort)}%` }" />
+            <i v-if="own" class="line own" :style="{ left: `${at(own.size_bytes)}%` }" />
           </span>
           <span class="says">
             <b>{{ verdictName(offer.verdict) }}</b>
@@ -83,6 +98,7 @@ function step(event: KeyboardEvent, by: number): void {
           </span>
           <span v-if="priced" class="price fig">{{ price(offer.price, offer.currency) }}</span>
           <span class="marks">
+            <span v-if="offer.name === chosen" class="tag stop">chosen</span>
             <span v-if="offer.smallest" class="tag">smallest {{ offer.smallest }}</span>
             <span v-if="offer.cheapest" class="tag">cheapest</span>
             <span v-if="offer.suits === false" class="tag mind" :title="offer.suits_why">wrong slot</span>
@@ -126,6 +142,9 @@ function step(event: KeyboardEvent, by: number): void {
   grid-column: 2;
   height: 36px;
 }
+.third .lines .space {
+  height: 54px;
+}
 .lines span {
   position: absolute;
   top: 0;
@@ -144,6 +163,11 @@ function step(event: KeyboardEvent, by: number): void {
   transform: translateX(-100%);
   border-left: 0;
   border-right: 1.5px solid var(--ink);
+}
+.lines span.own {
+  top: 36px;
+  color: var(--action);
+  border-color: var(--action);
 }
 .lines .comfort.turned {
   border-right-style: dotted;
@@ -214,6 +238,9 @@ ol {
   top: -1px;
   bottom: -1px;
   border-left: 1.5px solid var(--ink);
+}
+.line.own {
+  border-color: var(--action);
 }
 .line.dotted {
   border-left-style: dotted;

@@ -3,6 +3,7 @@
 import { reactive, ref, watch } from "vue";
 import { FORM_CHOICES, LINK_CHOICES, type ShelfTexts } from "../api/buy";
 import PickOne from "../widgets/PickOne.vue";
+import { formName } from "../widgets/words";
 
 const props = defineProps<{ disk: ShelfTexts | null; refused: string }>();
 const emit = defineEmits<{ keep: [disk: ShelfTexts]; close: [] }>();
@@ -24,7 +25,7 @@ watch(
   (disk) => Object.assign(cells, EMPTY, disk ?? {}),
   { immediate: true },
 );
-const choices = (words: readonly string[]) => words.map((word) => ({ value: word, label: word }));
+const choices = (words: readonly string[]) => words.map((word) => ({ value: word, label: formName(word) }));
 const SECTORS = choices(["512", "4096"]);
 const LINKS = choices(LINK_CHOICES);
 const FORMS = choices(FORM_CHOICES);

@@ -5,13 +5,14 @@ import type { Question } from "../api/carry";
 import type { Change, Options, ProblemError } from "../api/client";
 import { size } from "../widgets/units";
 import { LINKS } from "../widgets/words";
+import FoldCard from "../widgets/FoldCard.vue";
 import PickOne from "../widgets/PickOne.vue";
 
 const props = defineProps<{
   questions: Question[];
   options: Options;
   hasSystem: boolean;
-  running: boolean;
+  folded: boolean;
   refused: ProblemError | null;
   change: (change: Change) => Promise<boolean>;
 }>();
@@ -21,8 +22,6 @@ const WORDS: Record<string, string> = {
   active: "yes, and active", good: "good", worn: "worn", failing: "failing",
 }; // prettier-ignore
 const open = computed(() => props.questions.filter((question) => question.decides && !question.answer).length);
-const unfolded = ref<boolean | null>(null);
-const shown = computed(() => unfolded.value ?? !props.running);
 const typed = ref<Record<string, string>>({});
 /** An answer that is typed: a size in the units that are shown, or the numbers of rows. */
 function written(question: Question): string {
@@ -51,12 +50,8 @@ const MODES = [
 </script>
 
 <template>
-  <section class="card" aria-label="The bench">
-    <button class="head" type="button" :aria-expanded="shown" @click="unfolded = !shown">
-      <h2>The bench</h2>
-      <span class="muted">{{ open ? `${open} not said yet` : "all said" }}</span>
-    </button>
-    <div v-if="shown" class="facts">
+  <FoldCard name="The bench" :line="open ? `${open} not said yet` : 'all said'" :open="!folded">
+    <div class="facts">
       <label v-for="question in questions" :key="question.fact">
         <span>
           {{ question.text }}
@@ -87,27 +82,17 @@ const MODES = [
         />
       </label>
     </div>
-    <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused.message }}</p>
-  </section>
+    <template #always>
+      <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused.message }}</p>
+    </template>
+  </FoldCard>
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  justify-content: space-between;
-  width: 100%;
-  font: inherit;
-  color: inherit;
-  background: none;
-  border: 0;
-  padding: 0;
-  cursor: pointer;
-}
 .facts {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(180px, 1fr));
   gap: 8px 18px;
-  margin-top: 8px;
 }
 label {
   display: grid;

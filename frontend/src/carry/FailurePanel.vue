@@ -3,23 +3,28 @@
 import type { Failure } from "../api/carry";
 import type { Change } from "../api/client";
 
-defineProps<{ failure: Failure }>();
+defineProps<{ failure: Failure; of: number }>();
 const emit = defineEmits<{ again: [step: number]; out: [change: Change]; end: [] }>();
 </script>
 
 <template>
   <section class="card" role="alert" aria-label="A step failed">
+    <p class="muted">Step {{ failure.step }} of {{ of }}</p>
     <h2>Step {{ failure.step }} failed: {{ failure.words.toLowerCase() }}</h2>
     <p v-if="failure.note" class="muted">{{ failure.note }}</p>
+    <p>
+      <b>{{ failure.again }}</b>
+    </p>
+    <div class="acts">
+      <a-button v-if="failure.again_from" size="large" type="primary" @click="emit('again', failure.again_from)">
+        Do it again from step {{ failure.again_from }}
+      </a-button>
+      <a-button size="large" @click="emit('end')">End this record here</a-button>
+    </div>
+    <h3>What stands on the disks</h3>
     <ul class="plain-list">
       <li v-for="state in failure.states" :key="state">{{ state }}</li>
     </ul>
-    <p>
-      <b>{{ failure.again }}</b>
-      <a-button v-if="failure.again_from" size="small" @click="emit('again', failure.again_from)">
-        Do it again from step {{ failure.again_from }}
-      </a-button>
-    </p>
     <template v-if="failure.ways_out.length">
       <h3>What would get past it</h3>
       <ul class="lines">
@@ -35,7 +40,6 @@ const emit = defineEmits<{ again: [step: number]; out: [change: Change]; end: []
       Read what stands on the target now: <router-link to="check">Check back</router-link> works out the shortest way to
       the plan from there.
     </p>
-    <p><a-button size="small" @click="emit('end')">End this record here</a-button></p>
   </section>
 </template>
 
@@ -43,12 +47,25 @@ const emit = defineEmits<{ again: [step: number]; out: [change: Change]; end: []
 section {
   display: grid;
   gap: 8px;
+  box-shadow: inset 4px 0 0 var(--ink);
 }
-b {
-  margin-right: 10px;
+h2 {
+  font-size: 20px;
+  line-height: 1.25;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px;
 }
 .plain-list {
   margin: 0;
   padding-left: 18px;
+}
+@media (max-width: 600px) {
+  .acts > * {
+    flex: 1 0 auto;
+    min-height: 52px;
+  }
 }
 </style>

@@ -2,18 +2,46 @@
 /** What goes to the bench and to the customer. */
 import { ref } from "vue";
 import { handOver } from "../api/carry";
+import FoldCard from "../widgets/FoldCard.vue";
 
 const props = defineProps<{ job: number }>();
 const trouble = ref("");
-const FILES = [
-  { form: "sheet.pdf", name: "Work sheet (PDF)", what: "one or two pages to take along" },
-  { form: "clone.sh", name: "Script for Linux", what: "prints first; does it with --go" },
-  { form: "table.sfdisk", name: "Table for sfdisk", what: "the target's table alone" },
-  { form: "steps.json", name: "Steps as JSON", what: "for ylemorph rehearse" },
-  { form: "plan.json", name: "Plan as JSON", what: "for ylemorph check" },
-  { form: "plan.csv", name: "Plan as CSV", what: "rows and bytes" },
-  { form: "morph.svg", name: "Morph as SVG", what: "the picture, to scale" },
-] as const;
+interface Thing {
+  name: string;
+  what: string;
+  page?: "sheet" | "customer";
+  form?: string;
+}
+/** What is taken along, by whom it is for. */
+const GROUPS: { whom: string; things: Thing[] }[] = [
+  {
+    whom: "For you",
+    things: [
+      { page: "sheet", name: "Work sheet to print", what: "the same on screen" },
+      { form: "sheet.pdf", name: "Work sheet (PDF)", what: "one or two pages to take along" },
+      { form: "label.pdf", name: "Labels (PDF)", what: "one for each disk, its code opens the job" },
+      { form: "labels.pdf", name: "Labels on A4 (PDF)", what: "24 of 70 by 37 mm" },
+      { form: "plan.csv", name: "Plan as CSV", what: "rows and bytes" },
+    ],
+  },
+  {
+    whom: "For the customer",
+    things: [
+      { page: "customer", name: "Page for the customer", what: "in plain words" },
+      { form: "morph.svg", name: "Morph as SVG", what: "the picture, to scale" },
+      { name: "Morph as PNG", what: "the picture for a report" },
+    ],
+  },
+  {
+    whom: "For the tools",
+    things: [
+      { form: "clone.sh", name: "Script for Linux", what: "prints first; does it with --go" },
+      { form: "table.sfdisk", name: "Table for sfdisk", what: "the target's table alone" },
+      { form: "steps.json", name: "Steps as JSON", what: "for ylemorph rehearse" },
+      { form: "plan.json", name: "Plan as JSON", what: "for ylemorph check" },
+    ],
+  },
+];
 
 /** The picture as the browser draws it, twice as large. */
 async function png(): Promise<void> {
@@ -37,34 +65,33 @@ async function png(): Promise<void> {
 </script>
 
 <template>
-  <section class="card no-print" aria-label="Hand-over">
-    <h2>To take along</h2>
-    <ul>
-      <li>
-        <router-link :to="`/jobs/${job}/print/sheet`">Work sheet to print</router-link>
-        <span class="muted">the same on screen</span>
-      </li>
-      <li>
-        <router-link :to="`/jobs/${job}/print/customer`">Page for the customer</router-link>
-        <span class="muted">in plain words</span>
-      </li>
-      <li v-for="file in FILES" :key="file.form">
-        <a :href="handOver(job, file.form)" download>{{ file.name }}</a> <span class="muted">{{ file.what }}</span>
-      </li>
-      <li>
-        <button type="button" @click="png">Morph as PNG</button> <span class="muted">the picture for a report</span>
-      </li>
-    </ul>
+  <FoldCard class="no-print" name="To take along" line="work sheet, page for the customer, files">
+    <template v-for="group in GROUPS" :key="group.whom">
+      <h3>{{ group.whom }}</h3>
+      <ul>
+        <li v-for="thing in group.things" :key="thing.name">
+          <router-link v-if="thing.page" :to="`/jobs/${job}/print/${thing.page}`">{{ thing.name }}</router-link>
+          <a v-else-if="thing.form" :href="handOver(job, thing.form)" download>{{ thing.name }}</a>
+          <button v-else type="button" @click="png">{{ thing.name }}</button>
+          <span class="muted">{{ thing.what }}</span>
+        </li>
+      </ul>
+    </template>
     <p v-if="trouble" role="alert">{{ trouble }}</p>
     <p class="muted">The table as a disk image: <span class="fig">ylemorph plan --format table-image</span></p>
-  </section>
+  </FoldCard>
 </template>
 
 <style scoped>
 ul {
   list-style: none;
-  margin: 6px 0;
+  margin: 0;
   padding: 0;
+}
+h3 {
+  margin: 4px 0 0;
+  font-size: 12px;
+  color: var(--muted);
 }
 li {
   display: flex;

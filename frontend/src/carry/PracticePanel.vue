@@ -3,6 +3,7 @@
 import { useIntervalFn } from "@vueuse/core";
 import { computed, onMounted, ref, shallowRef } from "vue";
 import { client, data, type Schemas } from "../api/client";
+import FoldCard from "../widgets/FoldCard.vue";
 import PickOne from "../widgets/PickOne.vue";
 
 const props = defineProps<{ job: number }>();
@@ -33,12 +34,16 @@ const stop = () => take(data(client.DELETE("/api/jobs/{job_id}/practice", at()))
 const toggle = () => (running.value ? stop() : practice.value?.why_not ? undefined : begin());
 defineExpose({ toggle });
 const choices = computed(() => (practice.value?.faults ?? []).map((one) => ({ value: one.key, label: one.text })));
+const line = computed(() => {
+  if (!practice.value) return "";
+  if (running.value) return `step ${practice.value.step} of ${practice.value.of}`;
+  return practice.value.why_not ? "not with these disks" : "the stand-in is written for real";
+});
 const ENDS = { done: "The bench is done.", stopped: "The bench was stopped.", failed: "" } as const;
 </script>
 
 <template>
-  <section v-if="practice" class="card no-print" aria-label="Practice">
-    <h2>Practise on the bench</h2>
+  <FoldCard v-if="practice" class="no-print" name="Practice on the bench" :line="line" :open="!!practice.state">
     <p v-if="practice.why_not" class="muted">{{ practice.why_not }}.</p>
     <template v-else>
       <p class="muted">The stand-in is written for real: table and file systems, step by step.</p>
@@ -57,14 +62,10 @@ const ENDS = { done: "The bench is done.", stopped: "The bench was stopped.", fa
       </p>
     </template>
     <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
-  </section>
+  </FoldCard>
 </template>
 
 <style scoped>
-section {
-  display: grid;
-  gap: 6px;
-}
 .row {
   display: flex;
   gap: 8px;

@@ -4,6 +4,7 @@ import { computed, shallowRef } from "vue";
 import { askTell, handOver, type CarryStore, type Way } from "../api/carry";
 import type { Schemas } from "../api/client";
 import { MOST_BYTES } from "../intake/files";
+import FoldCard from "../widgets/FoldCard.vue";
 import CommandLine from "../widgets/CommandLine.vue";
 import { useTried } from "../widgets/tried";
 
@@ -36,8 +37,7 @@ function take(file: File): false {
 </script>
 
 <template>
-  <section class="card no-print script" aria-label="Script">
-    <h2>The script</h2>
+  <FoldCard class="no-print" name="The script" :line="way?.script?.time ?? 'this way has none'">
     <p v-if="!way?.script" class="muted">This way has none.</p>
     <template v-else>
       <p>
@@ -67,15 +67,10 @@ function take(file: File): false {
       </p>
       <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
     </template>
-  </section>
+  </FoldCard>
 </template>
 
 <style scoped>
-.script {
-  display: grid;
-  gap: 8px;
-  min-width: 0;
-}
 .act {
   display: flex;
   gap: 10px;

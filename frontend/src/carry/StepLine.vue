@@ -1,30 +1,16 @@
 <script setup lang="ts">
-/** One step of the timeline: what, from and to as a small bar, bytes, time, and in a fold what to type and to beware. */
+/** One step of the timeline: what, from and to as a small bar, bytes, time, and in a fold what to type. */
 import { computed, ref } from "vue";
-import type { Run, Step } from "../api/carry";
-import PasteLines from "./PasteLines.vue";
-import FiguresTable from "../widgets/FiguresTable.vue";
+import type { Step } from "../api/carry";
 import { size } from "../widgets/units";
+import ByHand from "./ByHand.vue";
+import StepBar from "./StepBar.vue";
 
-const props = defineProps<{
-  step: Step;
-  change: string;
-  state: "open" | "now" | "done" | "failed";
-  took: string;
-  chosen: boolean;
-  progress?: Run["progress"];
-}>();
-const emit = defineEmits<{ choose: []; done: []; failed: [] }>();
-const lines = ref<InstanceType<typeof PasteLines>>();
-defineExpose({ number: props.step.number, take: () => lines.value?.take() });
-const shown = ref<boolean | null>(null); // as the technician left it; null: open while the step is under way
+const props = defineProps<{ step: Step; change: string; state: "open" | "done"; took: string; chosen: boolean }>();
+const emit = defineEmits<{ choose: [] }>();
+const hand = ref<InstanceType<typeof ByHand>>();
+defineExpose({ number: props.step.number, take: () => hand.value?.take() });
 
-const unfolded = computed(() => shown.value ?? props.state === "now");
-const changes = computed(
-  () => !!props.step.from && !!props.step.to && props.step.from.sectors !== props.step.to.sectors,
-);
-const largest = computed(() => Math.max(props.step.from?.sectors ?? 1, props.step.to?.sectors ?? 1));
-const width = (sectors: number | undefined) => Math.max(2, ((sectors ?? 0) / largest.value) * 120);
 const bytes = computed(() => {
   const written = props.step.write_bytes;
   if (written === null) return "bytes not known";
@@ -33,42 +19,14 @@ const bytes = computed(() => {
 </script>
 
 <template>
-  <li class="step-line" :class="[state, { chosen }]" :aria-current="state === 'now' ? 'step' : undefined">
-    <span class="mark" :class="change" aria-hidden="true">{{
-      state === "done" ? "✓" : state === "failed" ? "✗" : step.number
-    }}</span>
+  <li class="step-line" :class="[state, { chosen }]">
+    <span class="mark" :class="change" aria-hidden="true">{{ state === "done" ? "✓" : step.number }}</span>
     <div class="body">
       <button class="text" type="button" :aria-pressed="chosen" @click="emit('choose')">
         <span class="sr-only">Step {{ step.number }}{{ state === "done" ? ", done" : "" }}: </span>{{ step.say }}
       </button>
-      <svg v-if="changes" class="bar" :class="change" width="122" height="11" aria-hidden="true">
-        <rect class="was" x="1" y="0.5" :width="width(step.from?.sectors)" height="4" />
-        <rect class="will" x="1" y="6" :width="width(step.to?.sectors)" height="4.5" />
-      </svg>
-      <details :open="unfolded">
-        <summary @click.prevent="shown = !unfolded">
-          {{ step.figures.length ? "Figures and lines by hand" : "By hand" }}
-        </summary>
-        <FiguresTable
-          v-if="step.figures.length"
-          :figures="step.figures"
-          :caption="`Figures to type for step ${step.number}`"
-        />
-        <PasteLines ref="lines" :step="step" />
-        <p v-for="text in step.before" :key="text"><span class="muted">Before:</span> {{ text }}.</p>
-        <p><span class="muted">Afterwards:</span> {{ step.undo }}.</p>
-      </details>
-      <div v-if="state === 'now' && progress" class="progress" role="status">
-        <a-progress :percent="progress.percent" :show-info="false" size="small" />
-        <span class="fig">
-          {{ progress.percent }} % {{ progress.word }}, {{ size(progress.bytes) }} of {{ size(progress.of) }} ·
-          {{ progress.so_far }} so far, {{ progress.left }} left
-        </span>
-      </div>
-      <div v-if="state === 'now'" class="acts no-print">
-        <a-button size="small" type="primary" @click="emit('done')">Step done <kbd>D</kbd></a-button>
-        <a-button size="small" @click="emit('failed')">It failed <kbd>X</kbd></a-button>
-      </div>
+      <StepBar :step="step" :change="change" />
+      <ByHand ref="hand" :step="step" />
     </div>
     <span class="fig right">
       <span>{{ took ? `took ${took}` : step.time }}</span>
@@ -87,9 +45,6 @@ const bytes = computed(() => {
 }
 .step-line.chosen {
   background: var(--chosen);
-}
-.step-line.now {
-  box-shadow: inset 3px 0 0 var(--action);
 }
 .mark {
   display: grid;
@@ -115,32 +70,6 @@ const bytes = computed(() => {
   padding: 1px 0;
   cursor: pointer;
 }
-.bar {
-  display: block;
-}
-.bar .was {
-  fill: currentColor;
-  opacity: 0.35;
-}
-.bar .will {
-  fill: currentColor;
-}
-details {
-  font-size: 12px;
-}
-summary {
-  color: var(--muted);
-  cursor: pointer;
-}
-.progress {
-  max-width: 520px;
-  font-size: 12px;
-}
-.acts {
-  display: flex;
-  gap: 8px;
-  margin: 6px 0 2px;
-}
 .right {
   display: grid;
   justify-items: end;
@@ -149,9 +78,6 @@ summary {
 }
 .body {
   min-width: 0;
-}
-details {
-  overflow-x: auto;
 }
 @media (max-width: 600px) {
   .step-line {

@@ -11,6 +11,7 @@ const props = defineProps<{
   proposed: string | null;
   running: boolean;
   timesFrom: string;
+  wide: string;
 }>();
 const emit = defineEmits<{ way: [key: Way["key"]] }>();
 
@@ -54,6 +55,8 @@ const figures = (one: Way) => [
       </span>
       <template v-if="one.possible">
         <span class="fig time" :title="`This range: ${timesFrom}`">{{ one.time }}</span>
+        <span v-if="one.key === way && wide" class="why"><span class="tag">wide</span> {{ wide }}</span>
+        <span v-else-if="one.key === way" class="why muted">{{ timesFrom }}</span>
         <svg v-if="one.seconds" class="axis" viewBox="0 0 100 10" preserveAspectRatio="none" aria-hidden="true">
           <path class="line" d="M0 5h100" />
           <path v-for="mark in ticks" :key="mark" class="mark" :d="`M${place(mark)} 1v8`">
@@ -139,6 +142,9 @@ const figures = (one: Way) => [
   display: flex;
   justify-content: space-between;
   width: 100%;
+}
+.time {
+  font-size: 15px;
 }
 .axis {
   width: 100%;

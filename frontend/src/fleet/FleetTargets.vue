@@ -5,7 +5,7 @@ import type { Fleet, Shelf } from "../api/buy";
 import type { Verdict } from "../api/client";
 import { price } from "../buy/prices";
 import { size } from "../widgets/units";
-import { verdictName } from "../widgets/words";
+import { spaced, verdictName } from "../widgets/words";
 
 const props = defineProps<{ fleet: Fleet; shelf: Shelf | undefined; target: number; verdict: Verdict }>();
 const emit = defineEmits<{ choose: [target: number, verdict: Verdict]; targets: [names: string[]] }>();
@@ -35,7 +35,7 @@ function add(): void {
   <ul aria-label="Models">
     <li v-for="(one, place) in fleet.targets" :key="one.name" class="card" :class="{ chosen: place === target }">
       <button class="name" :aria-pressed="place === target && !verdict" @click="emit('choose', place, null)">
-        <b>{{ one.name }}</b>
+        <b>{{ spaced(one.name) }}</b>
         <span class="muted fig">{{ size(one.size_bytes, "decimal") }} {{ price(one.price, one.currency) }}</span>
       </button>
       <div class="counts">
@@ -69,7 +69,14 @@ function add(): void {
       <form @submit.prevent="add">
         <label for="another">Another model or size</label>
         <div>
-          <a-input id="another" v-model:value="typed" size="small" list="models" placeholder="480GB" :maxlength="120" />
+          <a-input
+            id="another"
+            v-model:value="typed"
+            size="small"
+            list="models"
+            placeholder="480 GB"
+            :maxlength="120"
+          />
           <datalist id="models"><option v-for="name in others" :key="name" :value="name" /></datalist>
           <a-button size="small" html-type="submit" :disabled="!typed.trim()">Add</a-button>
         </div>

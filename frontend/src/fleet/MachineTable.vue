@@ -4,7 +4,7 @@ import { computed } from "vue";
 import type { Filter, Fleet, Machine, SortKey } from "../api/buy";
 import { PAGE } from "../api/buy";
 import { size } from "../widgets/units";
-import { FIT_NAMES, verdictName } from "../widgets/words";
+import { FIT_NAMES, spaced, verdictName } from "../widgets/words";
 
 const props = defineProps<{ fleet: Fleet; machines: Machine[]; count: number; filter: Filter; chosen: Set<number> }>();
 const emit = defineEmits<{ sort: [key: SortKey]; page: [start: number]; choose: [ids: number[], on: boolean] }>();
@@ -28,7 +28,7 @@ function elsewhere(line: Machine): string[] {
   for (const [place, target] of props.fleet.targets.entries()) {
     if (place === props.filter.target) continue;
     const word = verdictName(line.verdicts[place] ?? null).toLowerCase();
-    groups.set(word, [...(groups.get(word) ?? []), target.name]);
+    groups.set(word, [...(groups.get(word) ?? []), spaced(target.name)]);
   }
   if (groups.size === 1) return [`all ${[...groups.keys()][0]}`];
   const worst = ["does not fit", "tight", "comfortable"];

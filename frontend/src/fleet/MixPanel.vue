@@ -4,6 +4,7 @@ import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { mixQuery, type Fleet } from "../api/buy";
 import { price } from "../buy/prices";
+import { spaced } from "../widgets/words";
 import PickOne from "../widgets/PickOne.vue";
 
 const props = defineProps<{ fleet: Fleet }>();
@@ -32,9 +33,9 @@ const choices = computed(() => [
   <section class="card" aria-label="What to buy">
     <h2>What to buy</h2>
     <p>
-      One size for all: <b>{{ fleet.smallest.all ?? "no usual size does for all" }}</b>
+      One size for all: <b>{{ fleet.smallest.all ? spaced(fleet.smallest.all) : "no usual size does for all" }}</b>
       <template v-if="fleet.smallest.percent_95 !== fleet.smallest.all">
-        · for 95 %: <b>{{ fleet.smallest.percent_95 ?? "none" }}</b>
+        · for 95 %: <b>{{ fleet.smallest.percent_95 ? spaced(fleet.smallest.percent_95) : "none" }}</b>
       </template>
     </p>
     <label v-if="known.length > 1">
@@ -49,7 +50,7 @@ const choices = computed(() => [
       </p>
       <ul>
         <li v-for="disk in mix.disks" :key="disk.name">
-          <span class="fig">{{ disk.count }} × {{ disk.name }}</span>
+          <span class="fig">{{ disk.count }} × {{ spaced(disk.name) }}</span>
           <span class="muted fig">{{ price(disk.price * disk.count, mix.currency) }}</span>
         </li>
       </ul>

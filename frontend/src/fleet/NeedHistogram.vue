@@ -3,6 +3,7 @@
 import { computed } from "vue";
 import type { Fleet } from "../api/buy";
 import { size } from "../widgets/units";
+import { spaced } from "../widgets/words";
 import { shape } from "./histogram";
 
 const props = defineProps<{ fleet: Fleet; target: number }>();
@@ -27,27 +28,20 @@ const placeOf = (name: string) => props.fleet.targets.findIndex((target) => targ
       :aria-label="`Needed sizes of ${fleet.done - fleet.repeated} machines`"
     >
       <g :transform="`translate(0 ${top})`">
-        <g v-for="(bar, place) in drawn.bars" :key="bar.bin.from_bytes">
-          <rect
-            v-if="bar.bin.machines"
-            class="bar"
-            :x="bar.x + 1"
-            :y="HEIGHT - bar.height"
-            :width="Math.max(1, bar.width - 2)"
-            :height="bar.height"
-          >
-            <title>
-              {{ bar.bin.machines }} need {{ size(bar.bin.from_bytes, "decimal") }} to
-              {{ size(bar.bin.to_bytes, "decimal") }}
-            </title>
-          </rect>
-          <text v-if="bar.bin.machines" class="count" :x="bar.x + bar.width / 2" :y="HEIGHT - bar.height - 4">
-            {{ bar.bin.machines }}
-          </text>
-          <text v-if="bar.width > 52 || place % 2 === 0" class="muted" :x="bar.x" :y="HEIGHT + 15">
-            {{ size(bar.bin.from_bytes, "decimal") }}
-          </text>
-        </g>
+        <rect
+          v-for="bar in drawn.bars.filter((one) => one.bin.machines)"
+          :key="bar.bin.from_bytes"
+          class="bar"
+          :x="bar.x + 1"
+          :y="HEIGHT - bar.height"
+          :width="Math.max(1, bar.width - 2)"
+          :height="bar.height"
+        >
+          <title>
+            {{ bar.bin.machines }} need {{ size(bar.bin.from_bytes, "decimal") }} to
+            {{ size(bar.bin.to_bytes, "decimal") }}
+          </title>
+        </rect>
         <line class="base" x1="0" :x2="WIDTH" :y1="HEIGHT" :y2="HEIGHT" />
       </g>
       <g
@@ -58,7 +52,18 @@ const placeOf = (name: string) => props.fleet.targets.findIndex((target) => targ
         @click="emit('choose', placeOf(model.name))"
       >
         <line :x1="model.x" :x2="model.x" :y1="model.row * LINE + 4" :y2="top + HEIGHT" />
-        <text :x="model.x + 4" :y="model.row * LINE + 13">{{ model.name }}</text>
+        <text :x="model.x + 4" :y="model.row * LINE + 13">{{ spaced(model.name) }}</text>
+      </g>
+      <!-- Figures last, so that no line runs over them. -->
+      <g :transform="`translate(0 ${top})`">
+        <g v-for="(bar, place) in drawn.bars" :key="bar.bin.from_bytes">
+          <text v-if="bar.bin.machines" class="count" :x="bar.x + bar.width / 2" :y="HEIGHT - bar.height - 4">
+            {{ bar.bin.machines }}
+          </text>
+          <text v-if="bar.width > 52 || place % 2 === 0" class="muted" :x="bar.x" :y="HEIGHT + 15">
+            {{ size(bar.bin.from_bytes, "decimal") }}
+          </text>
+        </g>
       </g>
     </svg>
   </figure>
@@ -70,9 +75,12 @@ text.muted {
 }
 text.count {
   text-anchor: middle;
+}
+text.count,
+.model text {
   paint-order: stroke;
   stroke: var(--card);
-  stroke-width: 3px;
+  stroke-width: 4px;
 }
 .bar {
   fill: var(--holds);

@@ -40,14 +40,15 @@ export function shape(
     height: (bin.machines / most) * height,
     bin,
   }));
-  const ends: number[] = [];
+  const ends: number[] = []; // of the names, by row
   const placed = [...models]
     .sort((a, b) => a.size_bytes - b.size_bytes)
     .map((model) => {
       const at = x(model.size_bytes);
-      let row = ends.findIndex((end) => end < at);
-      if (row < 0) row = ends.push(0) - 1;
-      ends[row] = at + model.name.length * 7 + 16;
+      // Its line runs down through every row below its name, so none of those may hold a name there.
+      const row = ends.findLastIndex((end) => end >= at) + 1;
+      if (row === ends.length) ends.push(0);
+      ends[row] = at + model.name.length * 7 + 20;
       return { name: model.name, x: at, row };
     });
   return { bars, models: placed, rows: Math.max(1, ends.length) };

@@ -1,7 +1,7 @@
 <script setup lang="ts">
-/** Carry out: the ways, one timeline from the first tick to the last, the rehearsal beside it, and what is taken along. */
+/** Carry out: before it begins the ways and the whole timeline; under way the present step, the rest a line each. */
 import { useEventListener } from "@vueuse/core";
-import { computed, nextTick, ref, toRef, watch } from "vue";
+import { computed, ref, toRef, watch } from "vue";
 import { useCarry, type RecordEntry, type Way } from "../api/carry";
 import type { Change, Job } from "../api/client";
 import type { JobStore } from "../api/jobs";
@@ -9,11 +9,16 @@ import BenchFacts from "../carry/BenchFacts.vue";
 import CheckLines from "../carry/CheckLines.vue";
 import FailurePanel from "../carry/FailurePanel.vue";
 import FilmView from "../carry/FilmView.vue";
+import FinishedPanel from "../carry/FinishedPanel.vue";
 import HandOver from "../carry/HandOver.vue";
 import PracticePanel from "../carry/PracticePanel.vue";
+import PresentStep from "../carry/PresentStep.vue";
+import { useProgress } from "../carry/progress";
 import ScriptPanel from "../carry/ScriptPanel.vue";
-import StepLine from "../carry/StepLine.vue";
+import StepList from "../carry/StepList.vue";
 import WayCards from "../carry/WayCards.vue";
+import WhyFailed from "../carry/WhyFailed.vue";
+import FoldCard from "../widgets/FoldCard.vue";
 import StartLine from "../widgets/StartLine.vue";
 import { isTyping } from "../widgets/keys";
 import { moment } from "../widgets/units";
@@ -26,38 +31,38 @@ const factRefused = props.store.refusedIn("facts");
 const frame = ref(0);
 const film = ref<InstanceType<typeof FilmView> | null>(null);
 const practice = ref<InstanceType<typeof PracticePanel> | null>(null);
-const lines = ref<InstanceType<typeof StepLine>[]>([]);
+const list = ref<InstanceType<typeof StepList> | null>(null);
+const presentStep = ref<InstanceType<typeof PresentStep> | null>(null);
 const asking = ref(false);
-const reason = ref<RecordEntry["reason"]>(null);
-const note = ref("");
 
+const progress = useProgress(carry);
+const { run, running, finished, failure, present } = progress;
 const steps = computed(() => carry.value?.steps ?? null);
-const run = computed(() => carry.value?.run ?? null);
 const chosenWay = computed(() => steps.value?.ways.find((way) => way.key === steps.value?.way));
-const running = computed(() => !!run.value && !run.value.ended_at);
-const failure = computed(() => (running.value ? (run.value?.failure ?? null) : null));
-const list = (when: "before" | "after") => steps.value?.lists.filter((item) => item.when === when) ?? [];
+/** Everything but the present step is a line that opens. */
+const folded = computed(() => (running.value && !run.value?.plan_changed) || finished.value);
+const doing = computed(() => steps.value?.steps.find((step) => step.number === present.value?.step));
+const past = computed(() =>
+  folded.value ? (steps.value?.steps.filter((one) => progress.isDone(one.number)) ?? []) : [],
+);
+const ahead = computed(
+  () =>
+    steps.value?.steps.filter(
+      (one) => !folded.value || (!progress.isDone(one.number) && one.number !== present.value?.step),
+    ) ?? [],
+);
+const items = (when: "before" | "after") => steps.value?.lists.filter((item) => item.when === when) ?? [];
+const ticked = (when: "before" | "after") => items(when).filter((item) => carry.value?.ticks[item.key]).length;
+const count = (when: "before" | "after") => `${ticked(when)} of ${items(when).length}`;
 const changeOf = (row: number | null) => steps.value?.plan.rows.find((one) => one.number === row)?.change ?? "holds";
 const hasSystem = computed(() => !!steps.value?.plan.rows.some((row) => row.role === "system" && row.carried));
 
 watch(
   () => run.value?.step,
   (now) => {
-    if (!now) return;
-    frame.value = Math.max(0, now - 1);
-    void nextTick(() => document.querySelector(".step-line.now")?.scrollIntoView({ block: "nearest" }));
+    if (now) frame.value = Math.max(0, now - 1);
   },
 );
-
-function stateOf(number: number): "open" | "now" | "done" | "failed" {
-  if (!run.value || run.value.plan_changed) return "open";
-  if (run.value.ended_at) return lastOf(number)?.what === "done" ? "done" : "open";
-  if (failure.value?.step === number) return "failed";
-  if (run.value.step === null || number < run.value.step) return "done";
-  return number === run.value.step ? "now" : "open";
-}
-const lastOf = (number: number) => run.value?.events.filter((event) => event.step === number).at(-1);
-const tookOf = (number: number) => (stateOf(number) === "done" ? (lastOf(number)?.took ?? "") : "");
 
 const setWay = (way: Way["key"]) => void props.store.change({ kind: "way", way }, "page");
 const setFact = (change: Change) => {
@@ -65,28 +70,39 @@ const setFact = (change: Change) => {
   return props.store.change(change, "facts");
 };
 const begin = () => void bench.record({ what: "begin" });
-const done = () => run.value?.step && void bench.record({ what: "done", step: run.value.step });
-const ask = () => {
-  reason.value = null;
-  note.value = "";
-  asking.value = true;
-};
-async function fail(): Promise<void> {
-  if (!run.value?.step || !reason.value) return;
-  if (await bench.record({ what: "failed", step: run.value.step, reason: reason.value, note: note.value })) {
-    asking.value = false;
-  }
+const done = () => present.value && void bench.record({ what: "done", step: present.value.step });
+const ask = () => present.value && (asking.value = true);
+async function fail(reason: NonNullable<RecordEntry["reason"]>, note: string): Promise<void> {
+  if (!present.value) return;
+  if (await bench.record({ what: "failed", step: present.value.step, reason, note })) asking.value = false;
 }
 /** Another way or plan: this record ends, and the change is made; the next one begins anew. */
 async function out(change: Change): Promise<void> {
   if (await props.store.change(change, "page")) await bench.record({ what: "end" });
 }
 
+const ways = computed(() => ({
+  timesFrom: steps.value?.times_from ?? "",
+  wide: steps.value?.wide ?? "",
+  ways: steps.value?.ways ?? [],
+  way: steps.value?.way ?? null,
+  proposed: steps.value?.proposed ?? null,
+  running: running.value,
+}));
+const facts = computed(() => ({
+  questions: carry.value?.questions ?? [],
+  options: props.job.options,
+  hasSystem: hasSystem.value,
+  folded: folded.value,
+  refused: factRefused.value,
+  change: setFact,
+}));
+
 const ACTIONS: Record<string, () => unknown> = {
   b: () => !running.value && steps.value?.way && begin(),
-  d: () => running.value && !failure.value && done(),
-  x: () => running.value && !failure.value && ask(),
-  y: () => lines.value.find((line) => line.number === (run.value?.step ?? Math.max(1, frame.value)))?.take(),
+  d: () => done(),
+  x: () => ask(),
+  y: () => (presentStep.value ? presentStep.value.take() : list.value?.take(Math.max(1, frame.value))),
   u: () => run.value && void bench.record({ what: "back" }),
   p: () => void practice.value?.toggle(),
   arrowleft: () => film.value?.go(frame.value - 1),
@@ -127,7 +143,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     <p>{{ carry.trouble?.detail }}. {{ carry.trouble?.mend }}</p>
     <p><router-link :to="`/jobs/${job.id}/fit`">Go to Fit</router-link></p>
   </section>
-  <div v-else class="carry">
+  <div v-else class="carry" :class="{ folded }">
     <div class="top">
       <div>
         <h1>{{ carry.headline }}</h1>
@@ -141,23 +157,24 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           <span class="tag mind">mind</span> The plan was changed since this record began; end it, then begin anew.
           <a-button size="small" @click="bench.record({ what: 'end' })">End this record</a-button>
         </p>
-        <p v-else-if="run && running">
+        <p v-else-if="run && running" class="muted">
           Under way by {{ run.way_name.toLowerCase() }} since {{ moment(run.begun_at) }}
-          <template v-if="run.step"> · step {{ run.step }} of {{ run.steps.length }}</template>
-          <template v-if="run.took"> · {{ run.took }} so far</template>
         </p>
-        <p v-else-if="run?.ended_at">
-          {{
-            run.events.at(-1)?.what === "done" && run.events.at(-1)?.step === run.steps.length ? "Carried out" : "Ended"
-          }}
-          {{ moment(run.ended_at) }}<template v-if="run.took"> after {{ run.took }}</template>
+        <p v-else-if="run?.ended_at && !finished">
+          Ended {{ moment(run.ended_at) }}<template v-if="run.took"> after {{ run.took }}</template>
         </p>
       </div>
       <div class="acts no-print">
         <a-button v-if="run" size="small" :disabled="busy" title="Take the last entry back (U)" @click="ACTIONS.u!()">
           Take back
         </a-button>
-        <a-button v-if="!running && steps.way" type="primary" :disabled="busy" @click="begin">
+        <a-button
+          v-if="!running && steps.way"
+          :type="finished ? 'default' : 'primary'"
+          :size="finished ? 'small' : 'middle'"
+          :disabled="busy"
+          @click="begin"
+        >
           {{ run ? "Begin anew" : "Begin" }} <kbd>B</kbd>
         </a-button>
       </div>
@@ -165,56 +182,67 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     <p v-if="refused || wayRefused" role="alert">
       <span class="tag stop">stop</span> {{ refused || wayRefused?.message }}
     </p>
-    <StartLine :start="steps.plan.start" />
-    <WayCards
-      :times-from="steps.times_from"
-      :ways="steps.ways"
-      :way="steps.way"
-      :proposed="steps.proposed"
-      :running="running"
-      @way="setWay"
-    />
+    <template v-if="!folded">
+      <StartLine :start="steps.plan.start" />
+      <WayCards v-bind="ways" @way="setWay" />
+    </template>
     <div class="panes">
       <div class="column">
-        <BenchFacts
-          v-if="carry.questions.length"
-          :questions="carry.questions"
-          :options="job.options"
-          :has-system="hasSystem"
-          :running="running"
-          :refused="factRefused"
-          :change="setFact"
-        />
+        <BenchFacts v-if="!folded && carry.questions.length" v-bind="facts" />
+        <FoldCard v-if="steps.way && folded" name="Before" :line="count('before')">
+          <CheckLines title="Before" :items="items('before')" :ticks="carry.ticks" @tick="bench.tick" />
+        </FoldCard>
+        <FoldCard v-if="past.length" name="Steps done" :line="`${past.length} of ${steps.steps.length}`">
+          <StepList v-model:chosen="frame" name="Steps done" :steps="past" :plan="steps.plan" :progress="progress" />
+        </FoldCard>
         <FailurePanel
           v-if="failure"
           :failure="failure"
+          :of="run?.steps.length ?? 0"
           @again="(step) => bench.record({ what: 'again', step })"
           @out="out"
           @end="bench.record({ what: 'end' })"
         />
+        <FinishedPanel
+          v-if="finished && run"
+          :job="job.id"
+          :run="run"
+          :open="items('after').length - ticked('after')"
+        />
+        <PresentStep
+          v-if="present && doing && folded"
+          ref="presentStep"
+          :present="present"
+          :step="doing"
+          :of="steps.steps.length"
+          :change="changeOf(doing.row)"
+          :progress="run?.progress ?? null"
+          :busy="busy"
+          @done="done"
+          @failed="ask"
+        />
         <section v-if="steps.way" class="card line" aria-label="Timeline">
-          <CheckLines title="Before" :items="list('before')" :ticks="carry.ticks" @tick="bench.tick" />
-          <section aria-label="Steps">
-            <h2>Steps</h2>
-            <ol>
-              <StepLine
-                v-for="step in steps.steps"
-                ref="lines"
-                :key="step.number"
-                :step="step"
-                :change="changeOf(step.row)"
-                :state="stateOf(step.number)"
-                :took="tookOf(step.number)"
-                :chosen="frame === step.number"
-                :progress="run?.progress?.step === step.number ? run.progress : null"
-                @choose="frame = step.number"
-                @done="done"
-                @failed="ask"
-              />
-            </ol>
+          <CheckLines v-if="!folded" title="Before" :items="items('before')" :ticks="carry.ticks" @tick="bench.tick" />
+          <section v-if="ahead.length" aria-label="Steps">
+            <h2>{{ folded ? "Then" : "Steps" }}</h2>
+            <StepList
+              ref="list"
+              v-model:chosen="frame"
+              :name="folded ? 'Steps to come' : 'Steps'"
+              :steps="ahead"
+              :plan="steps.plan"
+              :progress="progress"
+            />
           </section>
-          <CheckLines title="Afterwards" :items="list('after')" :ticks="carry.ticks" @tick="bench.tick" />
+          <CheckLines title="Afterwards" :items="items('after')" :ticks="carry.ticks" @tick="bench.tick" />
         </section>
+        <template v-if="folded">
+          <FoldCard name="Ways" :line="`${chosenWay?.name ?? ''}, ${chosenWay?.time ?? ''}`">
+            <WayCards v-bind="ways" @way="setWay" />
+          </FoldCard>
+          <BenchFacts v-if="carry.questions.length" v-bind="facts" />
+          <StartLine :start="steps.plan.start" />
+        </template>
       </div>
       <aside v-if="steps.way">
         <FilmView ref="film" v-model:step="frame" :carry="carry" :steps="steps" :job="job" />
@@ -224,23 +252,10 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       </aside>
     </div>
   </div>
-  <a-modal v-model:open="asking" title="Why did it fail?" :footer="null" width="440px">
-    <fieldset>
-      <legend class="sr-only">Reason</legend>
-      <label v-for="one in carry?.reasons" :key="one.key">
-        <input v-model="reason" type="radio" name="reason" :value="one.key" /> {{ one.text }}
-      </label>
-    </fieldset>
-    <label class="note">What it said <a-input v-model:value="note" :maxlength="200" @press-enter="fail" /></label>
-    <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused }}</p>
-    <div class="acts end">
-      <a-button @click="asking = false">It did not fail</a-button>
-      <a-button type="primary" :disabled="!reason || busy" @click="fail">Record it</a-button>
-    </div>
-  </a-modal>
+  <WhyFailed v-model:open="asking" :reasons="carry?.reasons ?? []" :refused="refused" :busy="busy" @failed="fail" />
   <Teleport to="footer">
     <span class="keys muted no-print">
-      <span v-if="(steps?.ways.length ?? 0) > 1">
+      <span v-if="(steps?.ways.length ?? 0) > 1 && !running">
         <kbd>1</kbd>–<kbd>{{ steps?.ways.length }}</kbd> way&nbsp;
       </span>
       <kbd>B</kbd> begin <kbd>D</kbd> step done <kbd>X</kbd> failed <kbd>U</kbd> take back <kbd>←</kbd>
@@ -261,6 +276,9 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   grid-template-columns: minmax(0, 1fr);
   gap: 10px;
 }
+.folded h1 {
+  font-size: 14px;
+}
 .top {
   display: flex;
   justify-content: space-between;
@@ -270,10 +288,6 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   display: flex;
   gap: 8px;
   align-items: center;
-}
-.acts.end {
-  justify-content: flex-end;
-  margin-top: 12px;
 }
 .panes {
   display: grid;
@@ -285,27 +299,12 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
 aside,
 .line {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 10px;
 }
 aside {
   position: sticky;
   top: 56px;
-}
-ol {
-  list-style: none;
-  margin: 4px 0 0;
-  padding: 0;
-}
-fieldset {
-  display: grid;
-  gap: 6px;
-  border: 0;
-  margin: 0;
-  padding: 0;
-}
-.note {
-  display: grid;
-  margin-top: 10px;
 }
 .keys {
   order: -1;

@@ -12,6 +12,7 @@ import MixPanel from "../fleet/MixPanel.vue";
 import NeedHistogram from "../fleet/NeedHistogram.vue";
 import CollectPanel from "../intake/CollectPanel.vue";
 import AlsoOpen from "../widgets/AlsoOpen.vue";
+import LineMenu from "../widgets/LineMenu.vue";
 import DropVeil from "../widgets/DropVeil.vue";
 import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
@@ -106,7 +107,13 @@ async function takeOut(): Promise<void> {
 }
 /** A sheet of ten thousand machines takes half a minute to write; what is going on is seen meanwhile. */
 const writing = ref("");
-async function takeOutAs(form: string): Promise<void> {
+const EXPORTS = [
+  { key: "csv", text: "CSV: a line for each machine on each model under each fit" },
+  { key: "xlsx", text: "XLSX: the same lines as a sheet" },
+  { key: "json", text: "JSON: the same, with the counts and what to buy" },
+] as const;
+async function takeOutAs(form: (typeof EXPORTS)[number]["key"]): Promise<void> {
+  if (writing.value) return;
   writing.value = form;
   refused.value = "";
   try {
@@ -161,16 +168,7 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
         <a-button size="small" :aria-expanded="collecting" @click="collecting = !collecting">
           From a customer's machine
         </a-button>
-        <a-button
-          v-for="form in ['csv', 'xlsx', 'json']"
-          :key="form"
-          size="small"
-          :loading="writing === form"
-          :disabled="!!writing"
-          @click="takeOutAs(form)"
-        >
-          {{ form.toUpperCase() }}
-        </a-button>
+        <LineMenu label="Take the fleet out as a file" text="Take out" :items="EXPORTS" @choose="takeOutAs" />
       </div>
       <section v-if="collecting" class="card"><CollectPanel :goal="{ fleet: id }" /></section>
       <p v-if="refused" role="alert" class="card"><span class="tag stop">stop</span> {{ refused }}</p>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from "@tanstack/vue-query";
-import { useEventListener } from "@vueuse/core";
+import { useInfiniteQuery, useQueryClient } from "@tanstack/vue-query";
+import { refDebounced, useEventListener, useIntersectionObserver } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import type { JobLine, Survey } from "../api/client";
@@ -21,7 +21,6 @@ import { FIT_NAMES, verdictName } from "../widgets/words";
 const emit = defineEmits<{ keys: [] }>();
 const router = useRouter();
 const queries = useQueryClient();
-const { data: jobs, isPending, error, refetch } = useQuery(jobsQuery());
 const announce = useAnnounce();
 const search = ref("");
 const stage = ref<"" | Stage | "closed">("");
@@ -35,25 +34,22 @@ const VERDICT_CHOICES = [
   { value: "", label: "every verdict" },
   ...(["comfortable", "tight", "does-not-fit"] as const).map((key) => ({ value: key, label: verdictName(key) })),
 ] as const;
+const asked = refDebounced(search, 150);
+const wanted = computed(() => ({ text: asked.value.trim(), stage: stage.value, verdict: verdict.value }));
+const { data, isPending, error, refetch, hasNextPage, fetchNextPage, isFetchingNextPage } = useInfiniteQuery(
+  computed(() => jobsQuery(wanted.value)),
+);
+const shown = computed(() => data.value?.pages.flatMap((page) => page.jobs) ?? []);
+const narrowed = computed(() => !!wanted.value.text || !!wanted.value.stage || !!wanted.value.verdict);
+/** What follows is read as soon as one comes near to the end. */
+const end = ref<HTMLElement | null>(null);
+const more = () => void (hasNextPage.value && !isFetchingNextPage.value && fetchNextPage());
+useIntersectionObserver(end, ([entry]) => entry?.isIntersecting && more(), { rootMargin: "600px" });
 const trouble = ref("");
 const adding = ref(false);
 
 document.title = "Jobs · Ylemorph";
 
-const shown = computed(() => {
-  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
-  const text = (job: JobLine) =>
-    [job.code, job.name, job.machine, job.source?.model, job.source?.serial, job.target?.model, job.target?.label]
-      .join(" ")
-      .toLowerCase();
-  const found = (jobs.value ?? []).filter(
-    (job) =>
-      words.every((word) => text(job).includes(word)) &&
-      (!stage.value || (stage.value === "closed" ? !!job.closed : !job.closed && job.stage === stage.value)) &&
-      (!verdict.value || job.verdict === verdict.value),
-  );
-  return [...found.filter((job) => !job.closed), ...found.filter((job) => job.closed)];
-});
 const today = new Date().toISOString().slice(0, 10);
 
 async function begin(source?: Survey, words: string[] = [], sent = false): Promise<void> {
@@ -187,7 +183,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <p>{{ error.message }}</p>
       <a-button @click="refetch()">Try again</a-button>
     </div>
-    <section v-else-if="!jobs?.length" class="card empty">
+    <section v-else-if="!shown.length && !narrowed" class="card empty">
       <h2>No jobs yet</h2>
       <p>
         Ylemorph works out, before a clone of one to three hours starts, how every partition of a disk will fit a disk
@@ -204,7 +200,9 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
         <span class="muted"> A 1 TB disk onto one of 480 GB.</span>
       </div>
     </section>
-    <p v-else-if="!shown.length" class="card">No job matches{{ search ? ` “${search}”` : "" }}.</p>
+    <p v-else-if="!shown.length && !hasNextPage" class="card">
+      No job matches{{ wanted.text ? ` “${wanted.text}”` : "" }}.
+    </p>
     <div v-else class="card list">
       <table class="plain">
         <caption class="sr-only">
@@ -276,6 +274,9 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           </tr>
         </tbody>
       </table>
+      <p v-if="hasNextPage" ref="end" class="more">
+        <a-button size="small" :loading="isFetchingNextPage" @click="more">Show more</a-button>
+      </p>
     </div>
   </main>
   <DropVeil words="Drop the listing to begin a job" @drop="dropped" />
@@ -327,11 +328,63 @@ tbody tr:hover {
 tbody tr:last-child td {
   border-bottom: 0;
 }
+.more {
+  padding: 8px 0;
+}
 .title {
   color: var(--ink);
   font-weight: 600;
 }
-@media (max-width: 520px) {
+/* On a telephone each job is a card of its own: its name, its verdict, from and to, where it stands. */
+@media (max-width: 600px) {
+  thead,
+  td:first-child {
+    display: none;
+  }
+  tbody tr {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) max-content;
+    gap: 2px 12px;
+    padding: 10px 0;
+    border-bottom: 1px solid var(--line);
+  }
+  tbody td {
+    padding: 0 !important;
+    border: 0 !important;
+  }
+  td:nth-child(2) {
+    grid-row: 1;
+    grid-column: 1;
+  }
+  td:nth-child(5),
+  td:nth-child(6) {
+    grid-column: 2;
+    text-align: right;
+  }
+  td:nth-child(5) {
+    grid-row: 1;
+  }
+  td:nth-child(6) {
+    grid-row: 2 / span 2;
+  }
+  td:nth-child(3),
+  td:nth-child(4) {
+    grid-column: 1;
+  }
+  td:nth-child(3) > *,
+  td:nth-child(4) > * {
+    display: inline;
+  }
+  td:nth-child(4)::before {
+    content: "→ ";
+  }
+  td:nth-child(7) {
+    grid-column: 1;
+  }
+  td:nth-child(8) {
+    grid-column: 2;
+    text-align: right;
+  }
   .jobs {
     grid-template-columns: minmax(0, 1fr);
     padding: 12px;

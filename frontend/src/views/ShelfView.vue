@@ -7,7 +7,7 @@ import { useRoute, useRouter } from "vue-router";
 import { settle } from "../api/cache";
 import { ladderQuery, shelfQuery, SLOTS, writeShelf, type Offer, type ShelfTexts, type Slot } from "../api/buy";
 import { client, data } from "../api/client";
-import { jobsQuery } from "../api/jobs";
+import { choiceQuery } from "../api/jobs";
 import FreeChart from "../buy/FreeChart.vue";
 import LadderChart from "../buy/LadderChart.vue";
 import { price } from "../buy/prices";
@@ -16,21 +16,21 @@ import { isTyping } from "../widgets/keys";
 import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { size } from "../widgets/units";
-import { FITS, FIT_NAMES, LINKS, verdictName } from "../widgets/words";
+import { FITS, FIT_NAMES, formName, LINKS, spaced, verdictName } from "../widgets/words";
 
 const emit = defineEmits<{ keys: [] }>();
 const route = useRoute();
 const router = useRouter();
 const queries = useQueryClient();
 const { data: shelf, isPending, error, refetch } = useQuery(shelfQuery());
-const { data: jobs } = useQuery(jobsQuery());
 document.title = "Shelf · Ylemorph";
 
-const open = computed(() => (jobs.value ?? []).filter((job) => job.source && !job.closed && !job.broken));
 const against = computed({
   get: () => Number(route.query.job ?? 0),
   set: (id: number) => void router.replace({ query: id ? { job: String(id) } : {} }),
 });
+const { data: jobs } = useQuery(computed(() => choiceQuery(against.value)));
+const open = computed(() => (jobs.value ?? []).filter((job) => job.source && !job.closed && !job.broken));
 const jobChoices = computed(() => [
   { value: 0, label: "no job: the shelf alone" },
   ...open.value.map((job) => ({ value: job.id, label: `${job.code} ${job.name}`.trim() })),
@@ -39,7 +39,7 @@ const job = computed(() => open.value.find((line) => line.id === against.value) 
 const slot = ref<Slot | "">("");
 const slotChoices = [
   { value: "", label: "as the job says" },
-  ...SLOTS.map((word) => ({ value: word, label: word === "unknown" ? "not known" : word })),
+  ...SLOTS.map((word) => ({ value: word, label: word === "unknown" ? "not known" : formName(word) })),
 ];
 const version = computed(() => `${job.value?.changed_at ?? ""}/${shelf.value?.version ?? 0}`);
 const { data: ladder, error: noLadder } = useQuery(
@@ -235,13 +235,15 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           <tbody>
             <tr v-for="{ disk, offer } in rows" :key="disk.name ?? ''" :class="{ chosen: disk.name === chosen }">
               <td>
-                <b>{{ disk.name }}</b>
+                <b>{{ spaced(disk.name ?? "") }}</b>
                 <div class="muted">{{ disk.note }}</div>
               </td>
-              <td class="num" :title="offer ? `shows as ${size(offer.size_bytes, 'binary')}` : ''">{{ disk.size }}</td>
+              <td class="num" :title="offer ? `shows as ${size(offer.size_bytes, 'binary')}` : ''">
+                {{ spaced(disk.size ?? "") }}
+              </td>
               <td>
                 {{ LINKS[disk.link as keyof typeof LINKS] ?? disk.link }},
-                {{ disk.form === "unknown" ? "?" : disk.form }}
+                {{ disk.form === "unknown" ? "?" : formName(disk.form ?? "") }}
                 <div v-if="offer?.suits === false"><span class="tag mind">wrong slot</span> {{ offer.suits_why }}</div>
                 <div v-else-if="offer?.suits_why" class="muted">{{ offer.suits_why }}</div>
               </td>

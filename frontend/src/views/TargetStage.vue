@@ -12,6 +12,7 @@ import DiskTable from "../widgets/DiskTable.vue";
 import FindingList from "../widgets/FindingList.vue";
 import PickOne from "../widgets/PickOne.vue";
 import { exact, size } from "../widgets/units";
+import { spaced } from "../widgets/words";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const { data: shelf } = useQuery(shelfQuery());
@@ -56,10 +57,18 @@ function takeOffer(offer: Offer): void {
 }
 const chosen = computed(() => {
   const { target_size: text, target_head: head } = props.job;
-  const found = ladder.value?.disks.find((offer) =>
-    from.value === "usual" ? offer.name === text : `${offer.sectors}s` === text,
+  const found = ladder.value?.disks.find(
+    (offer) =>
+      (from.value === "usual" ? offer.name === text : `${offer.sectors}s` === text) ||
+      offer.size_bytes === head?.size_bytes,
   );
   return found && head ? found.name : "";
+});
+/** A disk that is no rung: it is drawn where it ends. */
+const own = computed(() => {
+  const head = props.job.target_head;
+  if (!head || chosen.value) return null;
+  return { name: [head.model, head.label].filter(Boolean).join(" "), size_bytes: head.size_bytes };
 });
 const inPlace = computed(() => props.job.options.in_place === "yes");
 const takeSame = () => void props.store.change({ kind: "same-disk" });
@@ -110,6 +119,7 @@ const asked = computed(() => {
         v-else-if="ladder"
         :ladder="ladder"
         :chosen="chosen"
+        :own="own"
         :sector="sector"
         :whole="from === 'own' && ladder.disks.length < 14"
         @choose="takeOffer"
@@ -130,7 +140,7 @@ const asked = computed(() => {
             :title="`shows as ${size(item.size_bytes, 'binary')}`"
             @click="take(item.label)"
           >
-            {{ item.label.replace(/(\d)([A-Z])/, "$1 $2") }}
+            {{ spaced(item.label) }}
           </a-button>
         </div>
         <form class="typed" @submit.prevent="take(typed)">
@@ -184,7 +194,7 @@ const asked = computed(() => {
         <p v-else class="muted">There is nothing on it.</p>
       </template>
       <template v-else>
-        <h2>{{ job.target_head.label }} on the label</h2>
+        <h2>{{ spaced(job.target_head.label) }} on the label</h2>
         <p :title="exact(job.target_head.size_bytes, job.target_sector)">
           Shows as <span class="fig">{{ size(job.target_head.size_bytes, "binary") }}</span>,
           <span class="fig">{{ (job.target_head.size_bytes / job.target_sector).toLocaleString("en") }}</span> sectors

@@ -80,6 +80,7 @@ button:hover {
   top: 100%;
   display: grid;
   min-width: 150px;
+  width: max-content;
   padding: 4px;
   background: var(--card);
   border: 1px solid var(--sand);

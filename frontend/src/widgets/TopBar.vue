@@ -23,9 +23,9 @@ const UNIT_CHOICES = [
 </script>
 
 <template>
-  <header class="bar">
+  <header class="bar" :class="{ staged: !!$slots.stages }">
     <router-link to="/" class="name" aria-label="Ylemorph, all jobs">
-      <img src="/mark.svg" alt="" width="26" height="18" />Ylemorph
+      <img src="/mark.svg" alt="" width="26" height="18" /><span>Ylemorph</span>
     </router-link>
     <nav class="places no-print" aria-label="Places">
       <router-link to="/">Jobs</router-link>
@@ -35,7 +35,7 @@ const UNIT_CHOICES = [
       <router-link to="/settings">Workshop</router-link>
     </nav>
     <div class="middle"><slot /></div>
-    <nav class="stages no-print" aria-label="Stages"><slot name="stages" /></nav>
+    <nav v-if="$slots.stages" class="stages no-print" aria-label="Stages"><slot name="stages" /></nav>
     <slot name="actions" />
     <LineMenu
       v-if="who?.name"
@@ -45,8 +45,8 @@ const UNIT_CHOICES = [
       :items="ACTS"
       @choose="act"
     />
-    <a-segmented v-model:value="units" :options="UNIT_CHOICES" size="small" aria-label="Units" class="no-print" />
-    <a-button size="small" class="no-print" aria-label="All keys" @click="emit('keys')"><kbd>?</kbd></a-button>
+    <a-segmented v-model:value="units" :options="UNIT_CHOICES" size="small" aria-label="Units" class="units no-print" />
+    <a-button size="small" class="keys no-print" aria-label="All keys" @click="emit('keys')"><kbd>?</kbd></a-button>
     <OwnPassword v-if="changing" @close="changing = false" />
   </header>
 </template>
@@ -97,15 +97,27 @@ const UNIT_CHOICES = [
   display: flex;
   align-self: stretch;
 }
+/* On a telephone two lines: where one is and what can be done, then the stages of the job, or else the places. */
 @media (max-width: 720px) {
   .bar {
     flex-wrap: wrap;
-    padding: 8px 12px;
-    gap: 8px;
+    padding: 6px 12px 0;
+    gap: 4px 8px;
   }
+  .staged .places,
+  .staged .units,
+  .staged .name span,
+  .keys {
+    display: none;
+  }
+  .middle {
+    min-width: 0;
+  }
+  .places,
   .stages {
     order: 9;
     width: 100%;
+    min-height: 36px;
     overflow-x: auto;
   }
 }

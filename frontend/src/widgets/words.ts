@@ -66,6 +66,12 @@ export const HEALTH = {
   unknown: "does not tell its health",
 } as const;
 
+/** A size in a name as it is written everywhere, with a space: `480GB` and `Quillon S2 480GB` as they are typed. */
+export const spaced = (name: string): string => name.replace(/(\d)([GT]B)\b/g, "$1 $2");
+
+/** A form or slot as the trade writes it. */
+export const formName = (form: string): string => form.replace(/^m\.2/, "M.2");
+
 /** The keys of the stages and of every screen, as the help lists them. */
 export const KEYS: readonly (readonly [string, string])[] = [
   ["↑ ↓", "choose a row"],

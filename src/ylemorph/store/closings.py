@@ -1,6 +1,8 @@
 """Checks of the finished disk, and the closing of a job."""
 
+import json
 import sqlite3
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 from typing import Literal
@@ -40,9 +42,13 @@ def checks(connection: sqlite3.Connection, job: int) -> list[Finished]:
     return [Finished(row["id"], row["made_at"], surveys.get(connection, row["survey"])) for row in rows]
 
 
-def checked(connection: sqlite3.Connection) -> set[int]:
-    """For the list: jobs whose finished disk was read."""
-    return {row["job"] for row in connection.execute("SELECT DISTINCT job FROM finished")}
+def checked(connection: sqlite3.Connection, jobs: Iterable[int]) -> set[int]:
+    """For the list: those of these jobs whose finished disk was read."""
+    asked = json.dumps(list(jobs))
+    rows = connection.execute(
+        "SELECT DISTINCT job FROM finished WHERE job IN (SELECT value FROM json_each(?))", (asked,)
+    )
+    return {row["job"] for row in rows}
 
 
 def add_check(connection: sqlite3.Connection, job: int, survey: Survey, at: str = "") -> None:
@@ -95,9 +101,11 @@ def reopen(connection: sqlite3.Connection, job: int) -> None:
             raise BadOption("this job is open", mend="load the page again")
 
 
-def all_closings(connection: sqlite3.Connection) -> dict[int, Closing]:
-    """For the list."""
-    return {row["job"]: _closing(row) for row in connection.execute("SELECT * FROM closing")}
+def closings_of(connection: sqlite3.Connection, jobs: Iterable[int]) -> dict[int, Closing]:
+    """For the list: those of these jobs that are closed."""
+    asked = json.dumps(list(jobs))
+    rows = connection.execute("SELECT * FROM closing WHERE job IN (SELECT value FROM json_each(?))", (asked,))
+    return {row["job"]: _closing(row) for row in rows}
 
 
 def _closing(row: sqlite3.Row) -> Closing:

@@ -49,6 +49,7 @@ def connect(path: Path) -> sqlite3.Connection:
     )
     connection.path, connection.queue = path, queue_of(path)
     connection.row_factory = sqlite3.Row
+    connection.create_function("folded", 1, str.casefold, deterministic=True)  # the file's own knows ASCII alone
     connection.execute("PRAGMA foreign_keys = ON")
     connection.execute("PRAGMA synchronous = FULL")  # what was acknowledged outlives a power cut
     connection.execute("PRAGMA temp_store = MEMORY")  # sorting needs no room on a full disk

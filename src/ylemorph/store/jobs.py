@@ -80,25 +80,71 @@ class JobHead(NamedTuple):
     machine: str
     changed_at: str
     content: tuple[Any, ...]
+    closed: bool
+
+    @property
+    def place(self) -> "Place":
+        return Place(self.closed, self.changed_at, self.id)
+
+
+class Place(NamedTuple):
+    """Where a job stands in the list: the open ones first, of both the last changed first."""
+
+    closed: bool
+    changed_at: str
+    id: int
+
+
+class Wanted(NamedTuple):
+    """Which jobs: all of the words in what names a job or its disks; open or closed or both; one alone."""
+
+    words: tuple[str, ...] = ()
+    closed: bool | None = None
+    id: int | None = None
 
 
 _LINES = """
 SELECT job.id, job.changed_at, revision.code, revision.name, revision.machine, revision.target_size,
-       revision.target_sector, revision.options, source.digest AS source_digest, target.digest AS target_digest
+       revision.target_sector, revision.options, source.digest AS source_digest, target.digest AS target_digest,
+       EXISTS (SELECT 1 FROM closing WHERE closing.job = job.id) AS closed
 FROM job JOIN revision ON revision.id = job.head
      LEFT JOIN survey AS source ON source.id = revision.source
      LEFT JOIN survey AS target ON target.id = revision.target
-ORDER BY job.changed_at DESC, job.id DESC
 """
+_LAST_FIRST = "ORDER BY job.changed_at DESC, job.id DESC"
+_NAMES = """folded(revision.code || ' ' || revision.name || ' ' || revision.machine || ' '
+ || coalesce(revision.target_size, '') || ' ' || coalesce(source.words, '') || ' ' || coalesce(target.words, ''))"""
+_ALL = Place(False, "~", 2**62)  # before the first one
 
 
 def lines(connection: sqlite3.Connection) -> list[JobHead]:
     """All jobs, the last changed first, by one query and without their surveys."""
-    content = ("source_digest", "target_digest", "target_size", "target_sector", "options")
-    return [
-        JobHead(r["id"], r["code"], r["name"], r["machine"], r["changed_at"], tuple(r[key] for key in content))
-        for r in connection.execute(_LINES)
-    ]
+    return [_job_head(row) for row in connection.execute(_LINES + _LAST_FIRST)]
+
+
+def page(connection: sqlite3.Connection, wanted: Wanted, after: Place | None, most: int) -> list[JobHead]:
+    """At most so many of the jobs that are wanted, in the order of the list, those that come after a place."""
+    found: list[JobHead] = []
+    for closed in (False, True):
+        if wanted.closed in (None, closed) and (after is None or closed >= after.closed):
+            begin = after if after is not None and after.closed == closed else _ALL
+            found += _of_side(connection, wanted, begin._replace(closed=closed), most - len(found))
+    return found
+
+
+def _of_side(connection: sqlite3.Connection, wanted: Wanted, after: Place, most: int) -> list[JobHead]:
+    """Of the open or of the closed jobs; the index gives them in their order, so that only what is shown is read."""
+    asked = ["closed = ?", "(job.changed_at, job.id) < (?, ?)", *[f"instr({_NAMES}, ?) > 0" for _ in wanted.words]]
+    values: list[Any] = [after.closed, after.changed_at, after.id, *[word.casefold() for word in wanted.words]]
+    if wanted.id is not None:
+        asked, values = [*asked, "job.id = ?"], [*values, wanted.id]
+    rows = connection.execute(f"{_LINES} WHERE {' AND '.join(asked)} {_LAST_FIRST} LIMIT ?", (*values, max(0, most)))
+    return [_job_head(row) for row in rows]
+
+
+def _job_head(row: sqlite3.Row) -> JobHead:
+    content = tuple(row[key] for key in ("source_digest", "target_digest", "target_size", "target_sector", "options"))
+    return JobHead(row["id"], row["code"], row["name"], row["machine"], row["changed_at"], content, bool(row["closed"]))
 
 
 def count(connection: sqlite3.Connection) -> int:

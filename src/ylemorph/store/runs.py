@@ -54,6 +54,15 @@ class Run:
         return at if at <= len(self.steps) else None
 
     @property
+    def waits_since(self) -> str:
+        """When the step to do now was come to."""
+        return self.events[-1].at if self.events else self.begun_at
+
+    def waited(self) -> int:
+        """Seconds since then."""
+        return _seconds(self.waits_since, now())
+
+    @property
     def failure(self) -> Event | None:
         """The failure that stands, until the step is done again."""
         last = self.events[-1] if self.events else None

@@ -19,8 +19,8 @@ def keep(connection: sqlite3.Connection, survey: Survey) -> int:
     body = write_survey(survey, indent=None)
     digest = hashlib.sha256(body.encode("utf-8", "surrogatepass")).hexdigest()
     connection.execute(
-        "INSERT INTO survey (digest, body, serial) VALUES (?, ?, ?) ON CONFLICT DO NOTHING",
-        (digest, body, survey.disk.serial),
+        "INSERT INTO survey (digest, body, serial, words) VALUES (?, ?, ?, ?) ON CONFLICT DO NOTHING",
+        (digest, body, survey.disk.serial, f"{survey.disk.model} {survey.disk.serial}".strip()),
     )
     row = connection.execute("SELECT id FROM survey WHERE digest = ?", (digest,)).fetchone()
     return int(row["id"])

@@ -16,16 +16,51 @@ from ..store import jobs as kept
 from ..store.closings import Closing
 from ..store.database import snapshot, transaction
 from ..store.history import Revision, entries
-from ..store.jobs import Broken, Conflict, Job, JobHead, get, go_to, redo, state_at, survey_text, undo
+from ..store.jobs import (
+    Broken,
+    Conflict,
+    Job,
+    JobHead,
+    Place,
+    Wanted,
+    get,
+    go_to,
+    redo,
+    state_at,
+    survey_text,
+    undo,
+)
 from .deleted import double
 from .settings import job_defaults
 from .workshop import Work
 
 __all__ = [
-    "Broken", "Closing", "Conflict", "Job", "JobHead", "ListedJob", "Revision", "Tried", "begin", "begin_sample",
+    "Broken",
+    "Closing",
+    "Conflict",
+    "Job",
+    "JobHead",
+    "ListedJob",
+    "Place",
+    "Revision",
+    "Tried",
+    "Wanted",
+    "begin",
+    "begin_sample",
     "bring_back",
-    "change", "copy", "delete", "entries", "get", "go_to", "listed", "redo", "state_at", "state_of", "survey_text",
-    "try_out", "undo",
+    "change",
+    "copy",
+    "delete",
+    "entries",
+    "get",
+    "go_to",
+    "listed",
+    "redo",
+    "state_at",
+    "state_of",
+    "survey_text",
+    "try_out",
+    "undo",
 ]  # fmt: skip
 
 
@@ -88,6 +123,9 @@ def bring_back(work: Work, job: int) -> Job:
     return get(work.connection, work.shop.deleted.bring_back(work.connection, job))
 
 
+EVERY_JOB = Wanted()
+
+
 class ListedJob(NamedTuple):
     """A line of the list: what is kept of a job, the step that it is at, how it ended, whether it was checked back."""
 
@@ -97,15 +135,17 @@ class ListedJob(NamedTuple):
     checked: bool
 
 
-def listed(connection: sqlite3.Connection) -> list[ListedJob]:
-    """All jobs, the last changed first, as they stand at one moment."""
+def listed(
+    connection: sqlite3.Connection, wanted: Wanted = EVERY_JOB, after: Place | None = None, most: int = 2**31
+) -> list[ListedJob]:
+    """At most so many of the jobs that are wanted, as they stand at one moment: the open ones first, of both the last
+    changed first, those that come after a place."""
     with snapshot(connection):
-        going, closed = runs.under_way(connection), closings.all_closings(connection)
-        checked = closings.checked(connection)
-        return [
-            ListedJob(line, going.get(line.id), closed.get(line.id), line.id in checked)
-            for line in kept.lines(connection)
-        ]
+        lines = kept.page(connection, wanted, after, most)
+        ids = [line.id for line in lines]
+        going, closed = runs.under_way(connection), closings.closings_of(connection, ids)
+        checked = closings.checked(connection, ids)
+        return [ListedJob(line, going.get(line.id), closed.get(line.id), line.id in checked) for line in lines]
 
 
 def state_of(connection: sqlite3.Connection, line: JobHead) -> JobState:

@@ -71,8 +71,7 @@ def take(work: Work, job: int, text: str) -> Filled:
 def take_for_any(work: Work, text: str) -> Filled:
     """The same for the one open job whose plan it is. Raises BadOption where none or several are."""
     log = read_log(text)
-    closed = closings.all_closings(work.connection)
-    heads = [head.id for head in jobs.lines(work.connection) if head.id not in closed]
+    heads = [head.id for head in jobs.lines(work.connection) if not head.closed]
     found = [job for job in heads if _way_of(work, job, log.plan) is not None]
     if len(found) != 1:
         named = ", ".join(map(str, found))

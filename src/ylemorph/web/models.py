@@ -219,6 +219,18 @@ class JobLine(LineContent):
 
 class JobLines(Shape):
     jobs: list[JobLine]
+    next: Annotated[str | None, Field(description="What to send as ``after`` for those that follow; null at the end")]
+
+
+class JobsQuery(BaseModel):
+    """Which jobs of the list; ``text``: words that all stand in the names of a job or in its disks'."""
+
+    text: Annotated[str, Field(max_length=200)] = ""
+    stage: Stage | Literal["", "closed"] = ""
+    verdict: Verdict | Literal[""] = ""
+    id: Id | None = None
+    after: Annotated[str, Field(max_length=80)] = ""
+    count: Annotated[int, Field(ge=1, le=500)] = 200
 
 
 class CardSize(Shape):

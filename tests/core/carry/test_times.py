@@ -21,8 +21,10 @@ from ylemorph.core.carry.times import (
     rate_of,
     reached,
     spent,
+    time_left,
     time_range,
     turns,
+    widened_by,
 )
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.disk.roles import BASIC_DATA
@@ -174,3 +176,33 @@ def cloned(used, size, way="straight", *, source, room="unknown"):
 def test_what_the_trade_tells_lies_inside_the_range(told, low, high):
     assert told[0] <= low <= high <= told[1]
     assert told[1] < 8 * told[0]
+
+
+@pytest.mark.parametrize(
+    ("passed", "left"),
+    [(0, "10 to 20 min"), (300, "5 to 15 min"), (600, "0 s to 10 min"), (1199, "0 to 1 s"), (1200, ""), (9000, "")],
+)
+def test_what_is_left_of_a_range(passed, left):
+    assert time_left((600, 1200), passed) == left
+
+
+def test_a_range_is_wide_for_the_cause_that_swings_it_most():
+    def made(low, high, cause="files"):
+        return Span(10_000, ((cause, 10_000 - low, high - 10_000), ("copier", 10, 10)))
+
+    assert widened_by(made(5_000, 19_900)) is None
+    assert widened_by(made(5_000, 22_000)) == "files"
+    assert widened_by(made(5_000, 22_000, "source")) == "source"
+    assert widened_by(added(made(9_000, 12_000), Span(1000, (("unknown", 1000, 50_000),)))) == "unknown"
+    assert widened_by(Span()) is None
+
+
+def test_a_wide_range_says_what_would_narrow_it():
+    def wide(used, **more):
+        source = disk(2**29, part(1, MiB, 100 * GiB, BASIC_DATA, fs(used=used), role="data"), **more)
+        plan = make_plan(source, nominal_disk(480 * GB), Options(fit="proportional"))
+        return carry_out(plan, Facts(both_attached="yes"), "straight").wide
+
+    assert wide(60 * GiB, rotational=False, link="sata") == ""
+    assert wide(60 * GiB, rotational=True) == "Nobody counted the files: read the source here, which counts them."
+    assert wide(GiB) == "What the utilities themselves take makes most of so short a job."

@@ -16,7 +16,7 @@ from .finish import keeps_all
 from .ground import Ground
 from .rehearse import FilmFrame, Rehearsal, rehearse
 from .sequence import Sequence, WayKey
-from .times import Learned, added, time_range
+from .times import NARROWER, Learned, added, time_range, widened_by
 from .ways import Way, propose, proposed, sequence_of, way_of, ways_of
 
 
@@ -36,6 +36,13 @@ class Carrying:
             return f"from {learned.jobs} finished jobs"
         measured = "the source's measured rate" if source.read_rates else "common practice"
         return ", ".join(word for word in (measured, self.ground.granted(with_room=self._takes_room)) if word)
+
+    @property
+    def wide(self) -> str:
+        """Why the range is wide and what would narrow it, as a sentence; empty where it is narrow."""
+        steps = self.way.steps if self.way is not None else None
+        cause = None if steps is None else widened_by(added(*[step.span for step in steps]))
+        return NARROWER[cause] if cause is not None else ""
 
     @property
     def _takes_room(self) -> bool:

@@ -87,6 +87,30 @@ class Span(NamedTuple):
         return max(0, self.middle - isqrt(less)) // 1000, div_up(self.middle + isqrt(more), 1000)
 
 
+# Why a range is wide, and what would narrow it.
+NARROWER: Mapping[Cause, str] = {
+    "source": "The source may be quick or slow: read it here, which measures its rate.",
+    "target": "The target may be quick or slow: say under The bench what it is and how it is attached.",
+    "image": "The room for images may be quick or slow: say under The bench what it is on.",
+    "copier": "How much of their rate the disks reach differs from one copier to the next; our script says its own.",
+    "files": "Nobody counted the files: read the source here, which counts them.",
+    "unknown": "How much is in use is not known: read the source here.",
+    "own": "What the utilities themselves take makes most of so short a job.",
+}
+WIDE = 4  # a range whose end is more than so many times its beginning asks for a reason
+
+
+def widened_by(span: Span) -> Cause | None:
+    """The cause that makes a range wide; None where its end is at most four times its beginning."""
+    low, high = span.seconds
+    if high <= WIDE * low:
+        return None
+    swings: dict[Cause, int] = {}
+    for cause, less, more in span.parts:
+        swings[cause] = swings.get(cause, 0) + less + more
+    return max(swings, key=lambda cause: swings[cause], default=None)
+
+
 def within(low: int, high: int) -> Span:
     """Milliseconds that have a cause of their own, anything from ``low`` to ``high``."""
     middle = isqrt((low or high // 10) * high)
@@ -223,3 +247,9 @@ def time_range(seconds: tuple[int, int]) -> str:
     one, other = low.rsplit(" ", 1), high.rsplit(" ", 1)
     same_unit = one[1] == other[1] and " " not in one[0] and " " not in other[0]
     return f"{one[0]} to {high}" if same_unit else f"{low} to {high}"
+
+
+def time_left(seconds: tuple[int, int], passed: int) -> str:
+    """What is left of a range of seconds after ``passed``; empty once it has taken longer than the range."""
+    low, high = seconds
+    return time_range((max(0, low - passed), high - passed)) if passed < high else ""

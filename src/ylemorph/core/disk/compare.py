@@ -51,8 +51,13 @@ def confirmation(disk: Disk, other: Disk | None = None) -> str:
 
 
 def confirms(typed: str, disk: Disk, other: Disk | None = None) -> bool:
-    """Whether ``typed`` is what confirms ``disk``, without regard to case and spacing."""
-    return bool(typed) and _signs(typed) == _signs(confirmation(disk, other))
+    """Whether ``typed`` confirms ``disk``, without regard to case and spacing: it is what is asked for, or the whole of
+    its serial, which a scanner types."""
+    signs, whole = _signs(typed), _signs(disk.serial)
+    if not typed:
+        return False
+    own = len(whole) >= LEAST_SIGNS and (other is None or whole != _signs(other.serial))
+    return signs == _signs(confirmation(disk, other)) or (own and signs == whole)
 
 
 def _signs(text: str) -> str:

@@ -1,10 +1,6 @@
 """The work sheet as PDF: everything that goes to the bench, on one or two A4 pages. Lengths are millimetres."""
 
-from importlib.resources import as_file, files
 from typing import Any, NamedTuple
-
-from fpdf import FPDF
-from fpdf.fonts import TTFFont
 
 from ...core.carry.carrying import Carrying
 from ...core.carry.check_lists import When
@@ -18,15 +14,15 @@ from ...core.disk.model import Disk
 from ...core.fit.fits import FIT_NAMES
 from ...core.fit.layout import verdict_name
 from ...core.fit.plan import PlanRow
-from ...core.plain import plain_line
 from ...core.script.price import price_for
 from ...core.sizes import MiB, both_sizes, format_size
 from .lines import SYSTEMS, lines_of
+from .paper import INK, MUTED, SMALL, Paper
 from .steps_text import figure_text, headline
 
 LEFT, TOP, WIDTH, BOTTOM = 14, 12, 182, 14
-LINE, SMALL = 4.0, 7.6  # height of a line, size of its letters in points
-INK, MUTED, RULE = (35, 38, 45), (108, 106, 100), (221, 214, 200)
+LINE = 4.0  # height of a line
+RULE = (221, 214, 200)
 COLOURS = {
     "shrinks": (142, 59, 111),
     "grows": (28, 122, 114),
@@ -45,32 +41,16 @@ class Heading(NamedTuple):
     machine: str = ""
 
 
-class _Sheet(FPDF):
-    def __init__(self, title: str) -> None:
-        super().__init__("P", "mm", "A4")
+class _Sheet(Paper):
+    def begin(self) -> None:
         self.set_margins(LEFT, TOP, LEFT)
         self.set_auto_page_break(True, BOTTOM)
-        self.set_title(title)
-        self.set_creator("Ylemorph")
-        for family, style, name in (("sans", "", "sans"), ("sans", "B", "sans-bold"), ("mono", "", "mono")):
-            with as_file(files(__package__) / "fonts" / f"{name}.ttf") as path:
-                self.add_font(family, style, path)
         self.add_page()
 
     def footer(self) -> None:
         self.set_y(-10)
         self.font(muted=True)
         self.cell(WIDTH, LINE, f"{self.fitting(str(self.title), 150)} · page {self.page_no()} of {{nb}}", align="R")
-
-    def font(self, size: float = SMALL, style: str = "", family: str = "sans", *, muted: bool = False) -> None:
-        self.set_font(family, style, size)
-        self.set_text_color(*(MUTED if muted else INK))
-
-    def known(self, text: str) -> str:
-        """Text with what the fonts lack shown as a question mark."""
-        font = self.fonts["sans"]
-        assert isinstance(font, TTFFont)
-        return "".join(c if ord(c) in font.cmap else "?" for c in plain_line(text))
 
     def say(self, text: str, width: float = WIDTH, indent: float = 0) -> None:
         """A paragraph at the left margin."""
@@ -91,15 +71,6 @@ class _Sheet(FPDF):
         """An empty box to tick."""
         self.set_draw_color(*INK)
         self.rect(x, y + 0.7, 2.5, 2.5)
-
-    def fitting(self, text: str, width: float) -> str:
-        """As much of one line as ``width`` holds."""
-        text = self.known(text)
-        if self.get_string_width(text) <= width:
-            return text
-        while text and self.get_string_width(text + "…") > width:
-            text = text[:-1]
-        return text + "…"
 
 
 def sheet_pdf(made: Carrying, heading: Heading = Heading()) -> bytes:  # noqa: B008  # an empty value, never changed

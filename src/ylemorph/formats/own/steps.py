@@ -55,6 +55,7 @@ def steps_to_data(carrying: Carrying, units: Units = "binary") -> "StepsModel":
         "plan": plan_to_data(carrying.ground.plan, units),
         "start": start_to_data(sequence.start if sequence else StartGoal()),
         "times_from": carrying.times_from,
+        "wide": carrying.wide,
         "proposed": carrying.proposed,
         "facts": facts_to_data(carrying.ground.facts),
         "seconds": list(carrying.way.seconds) if carrying.way and carrying.way.seconds else None,

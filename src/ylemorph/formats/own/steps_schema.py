@@ -163,6 +163,7 @@ class StepsModel(Shape):
     steps: list[StepModel]
     plan: PlanModel
     times_from: str
+    wide: Annotated[str, Field(description="Why the range is wide and what would narrow it; empty where it is not")]
     proposed: WayKey | None
     facts: OptionsData
     seconds: Seconds | None

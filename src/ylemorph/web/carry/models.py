@@ -143,6 +143,17 @@ class RunStepModel(Shape):
     time: str
 
 
+class PresentModel(Shape):
+    """The step to do now; ``failed_before``: how often it failed in this record."""
+
+    step: int
+    say: str
+    time: Annotated[str, Field(description="What it should take")]
+    so_far: str
+    left: Annotated[str, Field(description="Empty where it takes longer than it should")]
+    failed_before: int
+
+
 class RunModel(Shape):
     way: WayKey
     way_name: str
@@ -154,6 +165,10 @@ class RunModel(Shape):
     took: str
     plan_changed: bool
     failure: FailureModel | None
+    present: Annotated[
+        PresentModel | None,
+        Field(description="Null at the end, where a failure stands, and where the plan was changed"),
+    ]
     progress: StepProgressModel | None
 
 

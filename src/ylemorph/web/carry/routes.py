@@ -102,6 +102,6 @@ def hand_over(path: HandOverPath) -> Response:
     kind, write = HAND_OVER[path.form]
     state = jobs.get(connection(), path.job_id).state
     made = carrying.carrying_of(connection(), path.job_id, state, services().shop.bench)
-    response = Response(write(made, state), mimetype=kind)
+    response = Response(write(made, state, f"{server_address()}/jobs/{path.job_id}/carry"), mimetype=kind)
     response.headers["Content-Disposition"] = f'attachment; filename="job-{path.job_id}-{path.form}"'
     return response

@@ -1,7 +1,7 @@
 """The stage Carry out as the data that goes out."""
 
 from ...core.carry.carrying import Carrying, Question, questions_of
-from ...core.carry.times import duration, time_range
+from ...core.carry.times import duration, time_left, time_range
 from ...core.carry.ways import WAY_KINDS
 from ...core.errors import YlemorphError
 from ...core.job.aftermath import REASON_WORDS, REASONS, Reason, WayOut, aftermath
@@ -21,6 +21,7 @@ from .models import (
     EventModel,
     FailureModel,
     PracticeModel,
+    PresentModel,
     QuestionModel,
     RunModel,
     StepProgressModel,
@@ -99,7 +100,23 @@ def _run_data(work: Work, run: Run, made: Carrying | None, units: Units) -> RunM
         "took": duration(took) if run.events else "",
         "plan_changed": not same,
         "failure": _failure(run, made, units) if same and made is not None else _bare_failure(run),
+        "present": _present(run) if same else None,
         "progress": _progress(work, run) if run.ended_at is None else None,
+    }
+
+
+def _present(run: Run) -> PresentModel | None:
+    if run.ended_at is not None or run.failure is not None or run.step is None:
+        return None
+    step, passed = run.steps[run.step - 1], run.waited()
+    low, high = step["seconds"]
+    return {
+        "step": run.step,
+        "say": step["say"],
+        "time": step["time"],
+        "so_far": duration(passed),
+        "left": time_left((low, high), passed),
+        "failed_before": sum(event.what == "failed" and event.step == run.step for event in run.events),
     }
 
 

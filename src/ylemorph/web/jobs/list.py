@@ -1,23 +1,65 @@
-"""The list of jobs as it goes out."""
+"""The list of jobs as it goes out, page by page."""
 
+import re
 import sqlite3
 
-from ...core.errors import YlemorphError
+from ...core.errors import BadOption, YlemorphError
 from ...core.fit.plan import Plan, make_plan
 from ...core.job.state import JobState
 from ...usecases import jobs
-from ...usecases.jobs import Broken, JobHead, ListedJob
-from ..models import JobLine, LineContent, StripRow
+from ...usecases.jobs import Broken, JobHead, ListedJob, Place, Wanted
+from ..models import JobLine, JobLines, JobsQuery, LineContent, StripRow
 from .lines import Lines
 from .shapes import head
 
+MOST_LOOKED = 1000  # lines that are worked out for one page, however few of them are wanted
 
-def job_lines(connection: sqlite3.Connection, kept: Lines) -> list[JobLine]:
-    """All jobs, the last changed first; one that cannot be read says why and does not hide the others.
 
-    ``kept`` holds what was worked out before.
+def job_page(connection: sqlite3.Connection, kept: Lines, asked: JobsQuery) -> JobLines:
+    """The jobs that are asked for; one that cannot be read says why and does not hide the others.
+
+    ``kept`` holds what was worked out before. A page of few lines may be followed by more: ``next`` says so.
     """
-    return [_line(connection, item, kept) for item in jobs.listed(connection)]
+    wanted = Wanted(tuple(asked.text.split()), _closed(asked), asked.id)
+    after = _place_from(asked.after) if asked.after else None
+    found: list[JobLine] = []
+    looked = 0
+    while len(found) < asked.count and looked < MOST_LOOKED:
+        items = jobs.listed(connection, wanted, after, asked.count)
+        if not items:
+            return {"jobs": found, "next": None}
+        for item in items:
+            looked, after = looked + 1, item.line.place
+            line = _line(connection, item, kept)
+            if _is_asked(line, asked):
+                found.append(line)
+            if len(found) == asked.count:
+                break
+    more = after is not None and jobs.listed(connection, wanted, after, 1)
+    return {"jobs": found, "next": _place_text(after) if after is not None and more else None}
+
+
+def _closed(asked: JobsQuery) -> bool | None:
+    """A stage is that of an open job."""
+    if asked.stage == "closed":
+        return True
+    return False if asked.stage else None
+
+
+def _is_asked(line: JobLine, asked: JobsQuery) -> bool:
+    stage = asked.stage in ("", "closed", line["stage"])
+    return stage and (not asked.verdict or line["verdict"] == asked.verdict)
+
+
+def _place_text(place: Place) -> str:
+    return f"{place.closed:d}~{place.changed_at}~{place.id}"
+
+
+def _place_from(text: str) -> Place:
+    match = re.fullmatch(r"([01])~([0-9TZ:.+-]{1,40})~([0-9]{1,18})", text, re.ASCII)
+    if match is None:
+        raise BadOption("this is no place in the list", at="after", mend="load the page again")
+    return Place(match[1] == "1", match[2], int(match[3]))
 
 
 def _line(connection: sqlite3.Connection, item: ListedJob, kept: Lines) -> JobLine:

@@ -22,12 +22,13 @@ from ..models import (
     JobLines,
     JobModel,
     JobPath,
+    JobsQuery,
     PreviewModel,
     RevisionPath,
     SurveyPath,
     UnitsQuery,
 )
-from .list import job_lines
+from .list import job_page
 from .shapes import job_data, morph_data, revision_data
 
 tag = Tag(name="jobs")
@@ -57,10 +58,9 @@ def _version() -> int | None:
 
 
 @api.get("", responses={200: model_of(JobLines)})
-def list_jobs() -> Response:
-    """All jobs, the last changed first."""
-    shown: JobLines = {"jobs": job_lines(connection(), services().lines)}
-    return jsonify(shown)
+def list_jobs(query: JobsQuery) -> Response:
+    """Jobs page by page: the open ones first, of both the last changed first."""
+    return jsonify(job_page(connection(), services().lines, query))
 
 
 @api.post("", responses={201: model_of(JobModel)})

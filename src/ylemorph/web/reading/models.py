@@ -72,8 +72,8 @@ class BenchPath(_In):
     key: ShortText
 
 
-class BenchDisk(Shape):
-    """A disk of the bench as it reports itself; ``survey`` while it is attached."""
+class ReportedDisk(Shape):
+    """A disk as it reports itself, and what it holds in words."""
 
     key: str
     place: str
@@ -84,10 +84,15 @@ class BenchDisk(Shape):
     size_bytes: int
     label: str
     sector_bytes: int
-    rate: int
     health: HealthShape | None
-    attached: bool
     holds: str
+
+
+class BenchDisk(ReportedDisk):
+    """A stand-in on the bench."""
+
+    rate: int
+    attached: bool
     same_identity: list[str]
 
 
@@ -95,22 +100,11 @@ class BenchModel(Shape):
     disks: list[BenchDisk]
 
 
-class RealDiskModel(Shape):
+class RealDiskModel(ReportedDisk):
     """A disk that is attached to this machine. ``uses``: what keeps it in use; ``cannot``: why it cannot be read;
     ``alike``: other disks that only their place tells from it; ``takes``: what reading takes, about."""
 
-    key: str
     path: str
-    place: str
-    model: str
-    serial: str
-    link: str
-    rotational: bool | None
-    size_bytes: int
-    label: str
-    sector_bytes: int
-    health: HealthShape | None
-    holds: str
     uses: list[str]
     cannot: str
     alike: list[str]
