@@ -164,7 +164,7 @@ def test_a_fleet_by_keys(fleet):
 def test_other_models_and_fits_work_it_out_anew(fleet):
     fleet.get_by_label("Another model or size").fill("2TB")
     fleet.keyboard.press("Enter")
-    item = fleet.get_by_role("list", name="Models").get_by_role("listitem").filter(has_text="2TB")
+    item = fleet.get_by_role("list", name="Models").get_by_role("listitem").filter(has_text="2 TB")
     expect(item).to_contain_text("39 comfortable")
     fleet.get_by_label("Same sizes").check()
     fleet.get_by_label("Fit that is shown").select_option("same")
@@ -211,7 +211,7 @@ def test_two_windows_see_one_fleet(fleet, window):
 
 def test_a_sheet_is_taken_out(fleet):
     with fleet.expect_download() as got:
-        fleet.get_by_role("button", name="Take the fleet out as a file").click()
+        fleet.get_by_role("button", name="Take out the fleet as a file").click()
         fleet.get_by_role("menuitem", name="XLSX: the same lines as a sheet").click()
     assert got.value.suggested_filename.endswith(".xlsx")
     sheet = openpyxl.load_workbook(io.BytesIO(Path(got.value.path()).read_bytes()), read_only=True).active

@@ -21,7 +21,7 @@ from ylemorph.probe.media.opening import open_medium
 from .test_hands import looped
 from .volumes import MIB, Failed, ext, present, run, sparse
 
-NEEDED = ("pvcreate", "vgcreate", "lvcreate", "lvremove", "pvresize", "losetup", "mke2fs", "sfdisk")
+NEEDED = ("pvcreate", "vgcreate", "lvcreate", "lvremove", "pvresize", "vgcfgrestore", "losetup", "mke2fs", "sfdisk")
 pytestmark = pytest.mark.skipif(not present(*NEEDED), reason=f"{', '.join(NEEDED)} are needed")
 EXTENT = 4 * MIB
 
@@ -119,6 +119,39 @@ def test_the_floor_is_what_pvresize_goes_to(group, volumes):
             group.do(f"pvresize -y --setphysicalvolumesize {floor - EXTENT}B PV0")
         group.do(f"pvresize -y --setphysicalvolumesize {floor}B PV0")
         assert read(image).size_bytes == floor == read(image).used_bytes
+
+
+# A pool and a volume in it, as lvmthin(7) describes them; without a device mapper no utility makes them, but
+# vgcfgrestore takes them, and pvresize works with them.
+THIN = """logical_volumes {
+pool { id = "Aaaaaa-aaaa-aaaa-aaaa-aaaa-aaaa-aaaaa1" status = ["READ", "WRITE", "VISIBLE"] flags = [] segment_count = 1
+  segment1 { start_extent = 0 extent_count = 20 type = "thin-pool" metadata = "pool_tmeta" pool = "pool_tdata"
+    transaction_id = 1 chunk_size = 128 discards = "passdown" zero_new_blocks = 1 } }
+root { id = "Aaaaaa-aaaa-aaaa-aaaa-aaaa-aaaa-aaaaa2" status = ["READ", "WRITE", "VISIBLE"] flags = [] segment_count = 1
+  segment1 { start_extent = 0 extent_count = 50 type = "thin" thin_pool = "pool" transaction_id = 0 device_id = 1 } }
+"""
+
+
+def test_the_floor_of_a_thin_pool_is_what_pvresize_goes_to(group, tmp_path):
+    group.make("-n data -l 20 reading PV0", "-n meta -l 2 reading PV0", "-n spare -l 2 reading PV0")
+    kept = tmp_path / "group"
+    group.do(f"vgcfgbackup -f {kept} reading")
+    text = kept.read_text().replace("logical_volumes {", THIN)
+    for name, hidden in (("data", "pool_tdata"), ("meta", "pool_tmeta"), ("spare", "lvol0_pmspare")):
+        text = re.sub(rf'\t{name} {{(.*?), "VISIBLE"\]', rf"\t{hidden} {{\1]", text, count=1, flags=re.DOTALL)
+    kept.write_text(text)
+    group.do(f"vgcfgrestore --force -f {kept} reading", "vgck reading")
+    image = group.images[0]
+    fs, floor = read(image), floor_of(image)
+    assert [(one.name, one.layout, one.size_bytes) for one in fs.inside] == [
+        ("pool", "thin-pool", 20 * EXTENT),
+        ("root", "thin", 50 * EXTENT),  # more than the pool holds, and than stands on the disk
+    ]
+    assert floor == fs.used_bytes == MIB + 24 * EXTENT
+    with pytest.raises(Failed, match="as 24 are allocated"):
+        group.do(f"pvresize -y --setphysicalvolumesize {floor - EXTENT}B PV0")
+    group.do(f"pvresize -y --setphysicalvolumesize {floor}B PV0")
+    assert read(image).size_bytes == floor
 
 
 def floor_of(image):

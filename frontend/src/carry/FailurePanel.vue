@@ -58,6 +58,9 @@ h2 {
   flex-wrap: wrap;
   gap: 10px;
 }
+p a {
+  text-decoration: underline;
+}
 .plain-list {
   margin: 0;
   padding-left: 18px;
