@@ -14,6 +14,7 @@ from ylemorph.serving import make_server
 from ylemorph.store import fleets, jobs, shelf
 from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
+from ylemorph.usecases.jobs import SAMPLE
 from ylemorph.web.app import create_app
 from ylemorph.web.edge.pages import STATIC
 from ylemorph.web.edge.services import services
@@ -116,6 +117,8 @@ def chromium(playwright_driver):
 def store(served):
     """An empty store behind the running server."""
     connection = connect(served[0])
+    for key in SAMPLE:
+        services(served[2]).shop.bench.detach(key)
     for job in jobs.lines(connection):
         jobs.delete(connection, job.id)
     for fleet in fleets.heads(connection):

@@ -9,6 +9,7 @@ from playwright.sync_api import expect
 
 from tests.attached.machines import BLANK, CUSTOMER, LAPTOP, disk, lsblk
 from tests.browser.conftest import axe_clean
+from tests.browser.test_intake import Counted
 from ylemorph.attached import linux
 from ylemorph.attached.listing import DisksHere, Lister
 from ylemorph.serving import make_server
@@ -49,6 +50,15 @@ def page(chromium, machine):
     page.goto(f"{machine[1]}/bench")
     yield page
     page.context.close()
+
+
+def test_from_an_attached_disk_to_a_verdict_in_five_commands(page, machine):
+    page.goto(machine[1])
+    expect(page.get_by_text("No jobs yet")).to_be_visible()
+    stranger = Counted(page)
+    stranger.press("n")
+    stranger.click(page.get_by_role("button", name=re.compile("Read.*BK4-00731")).first)
+    stranger.to_a_verdict()
 
 
 def test_disks_come_and_go_while_the_page_is_open(page, machine):

@@ -271,3 +271,63 @@ def test_a_command_is_copied(window, store):
     page.get_by_role("button", name="Copy the command for Linux, in a terminal").click()
     expect(page.get_by_text("Copied")).to_be_visible()
     assert "lsblk --json --bytes --output-all" in page.evaluate("navigator.clipboard.readText()")
+
+
+class Counted:
+    """What a stranger does from an empty page on; figures that are typed do not count."""
+
+    def __init__(self, page):
+        self.page, self.commands = page, 0
+
+    def press(self, key):
+        self.commands += 1
+        self.page.keyboard.press(key)
+
+    def click(self, locator):
+        self.commands += 1
+        locator.click()
+
+    def drop(self, name, text):
+        self.commands += 1
+        self.page.evaluate(
+            """([name, text]) => {
+                const dataTransfer = new DataTransfer();
+                dataTransfer.items.add(new File([text], name));
+                const made = { dataTransfer, bubbles: true, cancelable: true };
+                for (const kind of ["dragenter", "dragover", "drop"]) window.dispatchEvent(new DragEvent(kind, made));
+            }""",
+            [name, text],
+        )
+
+    def to_a_verdict(self):
+        """From the page of the target on."""
+        self.click(self.page.get_by_role("button", name=re.compile("^240 GB")))
+        self.click(self.page.get_by_role("button", name="See how it fits"))
+        expect(self.page.get_by_role("heading", level=1)).to_have_text(re.compile("Comfortable|Tight|Does not fit"))
+        assert self.commands <= 5
+
+
+LISTING = "no,size,used,file system\n1,260 MiB,33 MiB,FAT32\n2,118 GiB,61 GiB,NTFS\n3,700 MiB,505 MiB,NTFS\n"
+
+
+def test_from_a_dropped_listing_to_a_verdict_in_five_commands(window, store):
+    page = window("/")
+    expect(page.get_by_text("No jobs yet")).to_be_visible()
+    stranger = Counted(page)
+    stranger.drop("disk.csv", LISTING)
+    expect(page.get_by_text("Recognised")).to_be_visible()  # it says no size of the disk: that is looked at first
+    stranger.click(page.get_by_role("link", name="Target", exact=True))
+    stranger.to_a_verdict()
+
+
+def test_from_three_numbers_to_a_verdict_in_five_commands(window, store):
+    page = window("/")
+    expect(page.get_by_text("No jobs yet")).to_be_visible()
+    stranger = Counted(page)
+    stranger.press("n")
+    stranger.click(page.get_by_text("Only the numbers"))
+    page.get_by_label("Size of row 1").fill("118 GiB")
+    page.get_by_label("Used of row 1").fill("61 GiB")
+    page.get_by_label("File system of row 1").fill("NTFS")
+    stranger.click(page.get_by_role("button", name="Use these numbers"))
+    stranger.to_a_verdict()

@@ -197,3 +197,19 @@ def test_one_disk_is_refitted_from_new_to_closed(window, attached):
     expect(page.get_by_role("heading", name="As planned")).to_be_visible()
     page.get_by_role("button", name="Close", exact=True).click()
     expect(page.get_by_role("region", name="Closing")).to_contain_text("Closed")
+
+
+def test_the_sample_ends_in_check_back(window, store):
+    """By one button and six keys: practised on the bench, checked, as planned."""
+    page = window("/")
+    page.get_by_role("button", name="Try it with a sample").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Comfortable")
+    page.keyboard.press("g")
+    page.keyboard.press("c")
+    expect(page.get_by_role("region", name="Practice on the bench")).to_contain_text("written for real")
+    quickly(page)
+    page.keyboard.press("p")
+    expect(page.get_by_role("region", name="Every step is done")).to_be_visible(timeout=30_000)
+    page.get_by_role("button", name="Check back").click()
+    line(page, "QS2-4411").click()
+    expect(page.get_by_role("heading", name="As planned")).to_be_visible()

@@ -392,5 +392,9 @@ tbody tr:last-child td {
   .head {
     flex-wrap: wrap;
   }
+  .search {
+    flex-basis: 100%;
+    max-width: none;
+  }
 }
 </style>

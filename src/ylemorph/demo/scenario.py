@@ -234,9 +234,11 @@ def jobs() -> list[JobState]:
     ]  # fmt: skip
 
 
-def sample_job() -> JobState:
-    """What a first visit can try: a slow hard disk onto a smaller solid-state disk that is not bought yet."""
-    return _job("Sample: a 1 TB disk to 480 GB", "", "Lending desk", "To try things on.", lending_desk(), "480GB")
+def sample_job(source: Survey | None = None, target: Survey | None = None) -> JobState:
+    """What a first visit can try: a slow hard disk onto a smaller solid-state disk, which is not bought yet where no
+    ``target`` is given."""
+    name = "Sample: a 1 TB disk to 480 GB"
+    return _job(name, "", "Lending desk", "To try things on.", source or lending_desk(), target or "480GB")
 
 
 def _job(name: str, code: str, machine: str, note: str, source: Survey, target: Survey | str) -> JobState:

@@ -4,6 +4,7 @@ import sqlite3
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NamedTuple
 
+from ..core.errors import YlemorphError
 from ..core.fit.cards import Morph, morph_with
 from ..core.fit.layout import lay_out
 from ..core.job.change import Change
@@ -64,6 +65,9 @@ __all__ = [
 ]  # fmt: skip
 
 
+SAMPLE = ("desk", "blank")  # stand-ins
+
+
 def begin(work: Work, fields: Iterable[Mapping[str, Any]]) -> Job:
     """A job from the changes that its first fields stand for, made one after the other."""
     state = JobState(options=job_defaults(work.connection))
@@ -73,8 +77,19 @@ def begin(work: Work, fields: Iterable[Mapping[str, Any]]) -> Job:
 
 
 def begin_sample(work: Work) -> Job:
-    """A job to try things on: the lending desk's disk of the demo onto a smaller one."""
-    return kept.create(work.connection, sample_job(), "Begun as a sample", work.by)
+    """A job to try things on: the lending desk's disk of the demo onto a smaller one.
+
+    Both are stand-ins on the bench, so that it can be practised up to *Check back*; where there is no room for their
+    images it is a job of figures alone.
+    """
+    bench = work.shop.bench
+    try:
+        for key in SAMPLE:
+            bench.attach(key)
+        state = sample_job(*[bench.read(key) for key in SAMPLE])
+    except YlemorphError:
+        state = sample_job()
+    return kept.create(work.connection, state, "Begun as a sample", work.by)
 
 
 def change(work: Work, job: int, version: int | None, read: Callable[[JobState], Change]) -> Job:

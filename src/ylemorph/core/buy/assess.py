@@ -8,7 +8,7 @@ from typing import NamedTuple
 from ..disk.filesystems import BLOCKING, state_of
 from ..disk.model import Disk, Survey
 from ..disk.tables import PlannedTable
-from ..disk.usual_sizes import label_of, shelf_disks
+from ..disk.usual_sizes import as_read, label_of, shelf_disks
 from ..fit.cards import percent_of
 from ..fit.fits import FIT_KINDS, FIT_NAMES
 from ..fit.frame import Frame, frame_of
@@ -144,7 +144,7 @@ class _Remedies:
     def after(self, verdict: Verdict | None, size: int) -> str:
         if verdict == "tight":
             larger = self.sizes[1]
-            return "" if larger is None else f"comfortable from {larger}"
+            return "" if larger is None else f"comfortable from {as_read(larger)}"
         if verdict != "does-not-fit":
             return ""
         if self.repair:

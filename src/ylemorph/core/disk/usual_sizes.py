@@ -14,6 +14,11 @@ def label_of(gigabytes: int) -> str:
     return f"{gigabytes}GB" if gigabytes % 1000 else f"{gigabytes // 1000}TB"
 
 
+def as_read(label: str) -> str:
+    """As a size is read: ``480 GB``, ``2 TB``."""
+    return f"{label[:-2]} {label[-2:]}"
+
+
 def nominal_disk(label_bytes: int, sector: int = 512) -> Disk:
     """A blank disk of a nominal size (rule 1.3). Most disks with 512-byte sectors have 4096-byte physical ones."""
     return Disk(sectors=nominal_sectors(label_bytes, sector), logical_sector_bytes=sector, physical_sector_bytes=4096)
