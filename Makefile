@@ -9,6 +9,11 @@ FRONT  := $(shell find frontend/src frontend/public -type f -not -name schema.ts
 API    := $(shell find src/ylemorph/web src/ylemorph/formats src/ylemorph/core -name '*.py')
 # Many tests start the program anew: it is compiled once.
 export PYTHONDONTWRITEBYTECODE :=
+# Tests write much and wait for it: on memory where there is room, and one more at a time than there are processors.
+ROOMY  := $(shell awk '$$1 == "MemAvailable:" && $$2 > 10000000 {print "yes"}' /proc/meminfo 2>/dev/null)
+ROOMY  := $(and $(ROOMY),$(shell df --output=avail -k /dev/shm 2>/dev/null | awk 'NR == 2 && $$1 > 10000000 {print "yes"}'))
+export PYTEST_DEBUG_TEMPROOT := $(if $(ROOMY),/dev/shm,$(PYTEST_DEBUG_TEMPROOT))
+WORKERS := $(shell expr $$(nproc 2>/dev/null || echo 2) + 1)
 SAY    := @printf '\n== %s\n'
 
 .PHONY: help demo check test test-deep test-elsewhere test-foreign mutants bench lint fmt build wheel lock release browser utilities clean
@@ -122,11 +127,11 @@ utilities:
 
 check: lint
 	$(SAY) "Unit tests"
-	@$(BIN)/pytest --numprocesses auto --dist worksteal tests/test_registries.py tests/test_docs.py tests/test_house.py tests/core tests/formats tests/probe tests/store tests/stand_ins tests/cli
+	@$(BIN)/pytest --numprocesses $(WORKERS) --dist worksteal tests/test_registries.py tests/test_docs.py tests/test_house.py tests/core tests/formats tests/probe tests/store tests/stand_ins tests/cli
 
 test: lint browser utilities $(STATIC)
 	$(SAY) "Tests"
-	@$(BIN)/pytest --numprocesses auto
+	@$(BIN)/pytest --numprocesses $(WORKERS)
 
 test-deep: $(VENV)/.ready utilities
 	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document; killed a hundred times"

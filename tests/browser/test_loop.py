@@ -123,15 +123,11 @@ def straight_across(page):
     expect(way).to_have_attribute("aria-pressed", "true")
 
 
-SAID = {
-    "stopped": "holds no known file system", "last-row": "the copier left it out",
-    "not-extended": "it was not extended",
-    "backup-missing": "The backup copy of the table is missing", "identity-off": "planned was that of the source",
-    "off-grain": "which is no whole 1 MiB", "flag-lost": "lost its mark “required”",
-}  # fmt: skip
+# Two of them on the screen, one after the other; that each is found is asked of the bench itself.
+SAID = {"stopped": "holds no known file system", "flag-lost": "lost its mark “required”"}
 
 
-def test_every_fault_is_practised_and_found(window, attached, served):
+def test_faults_are_practised_and_found(window, attached, served):
     page = desk_job(window)
     line(page, "QS2-4411").click()
     for fault, said in SAID.items():

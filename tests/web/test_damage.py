@@ -102,7 +102,7 @@ def test_each_trouble_of_the_file_has_its_sentence(api, monkeypatch, words, stat
     def fail(*_):
         raise sqlite3.OperationalError(words)
 
-    monkeypatch.setattr("ylemorph.usecases.jobs.kept.lines", fail)
+    monkeypatch.setattr("ylemorph.usecases.jobs.kept.page", fail)
     answer = api("GET", "/api/jobs")
     assert answer.status_code == status
     assert told in answer.get_json()["detail"].lower()

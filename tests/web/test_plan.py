@@ -131,7 +131,7 @@ def test_the_unforeseen_says_a_fixed_sentence(app, api, monkeypatch):
     def fail(*_args):
         raise RuntimeError("secret inside")
 
-    monkeypatch.setattr("ylemorph.usecases.jobs.kept.lines", fail)
+    monkeypatch.setattr("ylemorph.usecases.jobs.kept.page", fail)
     answer = api("GET", "/api/jobs")
     assert answer.status_code == 500
     assert "secret" not in answer.get_data(as_text=True)

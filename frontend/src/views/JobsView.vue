@@ -1,22 +1,21 @@
 <script setup lang="ts">
 import { useInfiniteQuery, useQueryClient } from "@tanstack/vue-query";
-import { refDebounced, useEventListener, useIntersectionObserver } from "@vueuse/core";
+import { refDebounced, useEventListener } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import type { JobLine, Survey } from "../api/client";
 import { bringJobBack, copyJob, jobsFile } from "../api/data";
 import { createJob, deleteJob, jobsQuery, renameJob as rename, sampleJob, useAnnounce } from "../api/jobs";
 import DiskIntake from "../intake/DiskIntake.vue";
+import JobTable from "../jobs/JobTable.vue";
+import { type Act } from "../jobs/acts";
 import DropVeil from "../widgets/DropVeil.vue";
-import LineMenu from "../widgets/LineMenu.vue";
-import MiniMorph from "../widgets/MiniMorph.vue";
 import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { readFile } from "../intake/files";
 import { STAGE_KEYS, STAGES, type Stage } from "../stages";
 import { isTyping } from "../widgets/keys";
-import { moment } from "../widgets/units";
-import { FIT_NAMES, verdictName } from "../widgets/words";
+import { verdictName } from "../widgets/words";
 
 const emit = defineEmits<{ keys: [] }>();
 const router = useRouter();
@@ -41,16 +40,11 @@ const { data, isPending, error, refetch, hasNextPage, fetchNextPage, isFetchingN
 );
 const shown = computed(() => data.value?.pages.flatMap((page) => page.jobs) ?? []);
 const narrowed = computed(() => !!wanted.value.text || !!wanted.value.stage || !!wanted.value.verdict);
-/** What follows is read as soon as one comes near to the end. */
-const end = ref<HTMLElement | null>(null);
 const more = () => void (hasNextPage.value && !isFetchingNextPage.value && fetchNextPage());
-useIntersectionObserver(end, ([entry]) => entry?.isIntersecting && more(), { rootMargin: "600px" });
 const trouble = ref("");
 const adding = ref(false);
 
 document.title = "Jobs · Ylemorph";
-
-const today = new Date().toISOString().slice(0, 10);
 
 async function begin(source?: Survey, words: string[] = [], sent = false): Promise<void> {
   try {
@@ -76,15 +70,10 @@ async function sample(): Promise<void> {
   }
 }
 
-const ACTS = [
-  { key: "double", text: "Duplicate" },
-  { key: "out", text: "Take out as file" },
-  { key: "delete", text: "Delete" },
-] as const;
 /** The last deleted job, for as long as it can be brought back from here. */
 const deleted = ref<{ words: string; id: number } | null>(null);
 
-async function act(what: (typeof ACTS)[number]["key"], job: JobLine): Promise<void> {
+async function act(what: Act, job: JobLine): Promise<void> {
   trouble.value = "";
   try {
     if (what === "out") window.location.assign(jobsFile([job.id]));
@@ -203,81 +192,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     <p v-else-if="!shown.length && !hasNextPage" class="card">
       No job matches{{ wanted.text ? ` “${wanted.text}”` : "" }}.
     </p>
-    <div v-else class="card list">
-      <table class="plain">
-        <caption class="sr-only">
-          Jobs, the last changed first
-        </caption>
-        <thead>
-          <tr>
-            <th scope="col">Morph</th>
-            <th scope="col">Job</th>
-            <th scope="col">From</th>
-            <th scope="col">To</th>
-            <th scope="col">Verdict</th>
-            <th scope="col">Stage</th>
-            <th scope="col">Changed</th>
-            <th scope="col"><span class="sr-only">What to do</span></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="job in shown" :key="job.id" @click="router.push(`/jobs/${job.id}/${job.stage}`)">
-            <td><MiniMorph :job="job" /></td>
-            <td>
-              <router-link :to="`/jobs/${job.id}/${job.stage}`" class="title" @click.stop>
-                {{ job.name || "Unnamed job" }}
-              </router-link>
-              <div class="muted">{{ [job.code, job.machine].filter(Boolean).join(" · ") }}</div>
-            </td>
-            <td>
-              <template v-if="job.source">
-                {{ job.source.model || "Disk" }}
-                <div class="muted fig">{{ job.source.label }}</div>
-              </template>
-              <span v-else-if="!job.broken" class="muted">not read yet</span>
-            </td>
-            <td>
-              <template v-if="job.target">
-                {{ job.target.model || "Any disk" }}
-                <div class="muted fig">{{ job.target.label }}</div>
-              </template>
-              <span v-else-if="!job.broken" class="muted">not chosen yet</span>
-            </td>
-            <td>
-              <template v-if="job.broken">
-                <span class="tag stop">cannot be read</span>
-                <div class="muted" :title="job.broken">{{ job.broken.slice(0, 60) }}</div>
-              </template>
-              <template v-else-if="job.verdict">
-                <b>{{ verdictName(job.verdict) }}</b>
-                <div class="muted">{{ job.fit ? FIT_NAMES[job.fit] : "" }}</div>
-              </template>
-              <span v-else class="muted">open</span>
-            </td>
-            <td>
-              {{
-                job.broken ? "" : job.closed ? (job.closed === "done" ? "Closed" : "Given up") : STAGES[job.stage].name
-              }}
-              <div v-if="job.keep_until && job.keep_until <= today"><span class="tag mind">old disk can go</span></div>
-              <div v-if="job.at_step" class="muted">
-                {{ job.at_step > (job.of_steps ?? 0) ? "every step done" : `step ${job.at_step} of ${job.of_steps}` }}
-              </div>
-            </td>
-            <td class="muted">{{ moment(job.changed_at) }}</td>
-            <td @click.stop>
-              <LineMenu
-                :label="`What to do with ${job.code} ${job.name}`"
-                :items="job.broken ? ACTS.slice(2) : ACTS"
-                @choose="(what) => act(what, job)"
-              />
-            </td>
-          </tr>
-        </tbody>
-      </table>
-      <p v-if="hasNextPage" ref="end" class="more">
-        <a-button size="small" :loading="isFetchingNextPage" @click="more">Show more</a-button>
-      </p>
-    </div>
+    <JobTable v-else :jobs="shown" :more="hasNextPage" :reading="isFetchingNextPage" @act="act" @more="more" />
   </main>
   <DropVeil words="Drop the listing to begin a job" @drop="dropped" />
 </template>
@@ -314,77 +229,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
   display: flex;
   gap: 10px;
 }
-.list {
-  position: relative;
-  padding: 6px 16px;
-  overflow-x: auto;
-}
-tbody tr {
-  cursor: pointer;
-}
-tbody tr:hover {
-  background: var(--chosen);
-}
-tbody tr:last-child td {
-  border-bottom: 0;
-}
-.more {
-  padding: 8px 0;
-}
-.title {
-  color: var(--ink);
-  font-weight: 600;
-}
-/* On a telephone each job is a card of its own: its name, its verdict, from and to, where it stands. */
 @media (max-width: 600px) {
-  thead,
-  td:first-child {
-    display: none;
-  }
-  tbody tr {
-    display: grid;
-    grid-template-columns: minmax(0, 1fr) max-content;
-    gap: 2px 12px;
-    padding: 10px 0;
-    border-bottom: 1px solid var(--line);
-  }
-  tbody td {
-    padding: 0 !important;
-    border: 0 !important;
-  }
-  td:nth-child(2) {
-    grid-row: 1;
-    grid-column: 1;
-  }
-  td:nth-child(5),
-  td:nth-child(6) {
-    grid-column: 2;
-    text-align: right;
-  }
-  td:nth-child(5) {
-    grid-row: 1;
-  }
-  td:nth-child(6) {
-    grid-row: 2 / span 2;
-  }
-  td:nth-child(3),
-  td:nth-child(4) {
-    grid-column: 1;
-  }
-  td:nth-child(3) > *,
-  td:nth-child(4) > * {
-    display: inline;
-  }
-  td:nth-child(4)::before {
-    content: "→ ";
-  }
-  td:nth-child(7) {
-    grid-column: 1;
-  }
-  td:nth-child(8) {
-    grid-column: 2;
-    text-align: right;
-  }
   .jobs {
     grid-template-columns: minmax(0, 1fr);
     padding: 12px;

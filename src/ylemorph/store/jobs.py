@@ -83,11 +83,11 @@ class JobHead(NamedTuple):
     closed: bool
 
     @property
-    def place(self) -> "Place":
-        return Place(self.closed, self.changed_at, self.id)
+    def place(self) -> "ListPlace":
+        return ListPlace(self.closed, self.changed_at, self.id)
 
 
-class Place(NamedTuple):
+class ListPlace(NamedTuple):
     """Where a job stands in the list: the open ones first, of both the last changed first."""
 
     closed: bool
@@ -95,7 +95,7 @@ class Place(NamedTuple):
     id: int
 
 
-class Wanted(NamedTuple):
+class JobSearch(NamedTuple):
     """Which jobs: all of the words in what names a job or its disks; open or closed or both; one alone."""
 
     words: tuple[str, ...] = ()
@@ -114,7 +114,7 @@ FROM job JOIN revision ON revision.id = job.head
 _LAST_FIRST = "ORDER BY job.changed_at DESC, job.id DESC"
 _NAMES = """folded(revision.code || ' ' || revision.name || ' ' || revision.machine || ' '
  || coalesce(revision.target_size, '') || ' ' || coalesce(source.words, '') || ' ' || coalesce(target.words, ''))"""
-_ALL = Place(False, "~", 2**62)  # before the first one
+_ALL = ListPlace(False, "~", 2**62)  # before the first one
 
 
 def lines(connection: sqlite3.Connection) -> list[JobHead]:
@@ -122,7 +122,7 @@ def lines(connection: sqlite3.Connection) -> list[JobHead]:
     return [_job_head(row) for row in connection.execute(_LINES + _LAST_FIRST)]
 
 
-def page(connection: sqlite3.Connection, wanted: Wanted, after: Place | None, most: int) -> list[JobHead]:
+def page(connection: sqlite3.Connection, wanted: JobSearch, after: ListPlace | None, most: int) -> list[JobHead]:
     """At most so many of the jobs that are wanted, in the order of the list, those that come after a place."""
     found: list[JobHead] = []
     for closed in (False, True):
@@ -132,7 +132,7 @@ def page(connection: sqlite3.Connection, wanted: Wanted, after: Place | None, mo
     return found
 
 
-def _of_side(connection: sqlite3.Connection, wanted: Wanted, after: Place, most: int) -> list[JobHead]:
+def _of_side(connection: sqlite3.Connection, wanted: JobSearch, after: ListPlace, most: int) -> list[JobHead]:
     """Of the open or of the closed jobs; the index gives them in their order, so that only what is shown is read."""
     asked = ["closed = ?", "(job.changed_at, job.id) < (?, ?)", *[f"instr({_NAMES}, ?) > 0" for _ in wanted.words]]
     values: list[Any] = [after.closed, after.changed_at, after.id, *[word.casefold() for word in wanted.words]]

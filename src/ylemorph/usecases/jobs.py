@@ -22,8 +22,8 @@ from ..store.jobs import (
     Conflict,
     Job,
     JobHead,
-    Place,
-    Wanted,
+    JobSearch,
+    ListPlace,
     get,
     go_to,
     redo,
@@ -41,11 +41,11 @@ __all__ = [
     "Conflict",
     "Job",
     "JobHead",
+    "JobSearch",
+    "ListPlace",
     "ListedJob",
-    "Place",
     "Revision",
     "Tried",
-    "Wanted",
     "begin",
     "begin_sample",
     "bring_back",
@@ -138,7 +138,7 @@ def bring_back(work: Work, job: int) -> Job:
     return get(work.connection, work.shop.deleted.bring_back(work.connection, job))
 
 
-EVERY_JOB = Wanted()
+EVERY_JOB = JobSearch()
 
 
 class ListedJob(NamedTuple):
@@ -151,7 +151,7 @@ class ListedJob(NamedTuple):
 
 
 def listed(
-    connection: sqlite3.Connection, wanted: Wanted = EVERY_JOB, after: Place | None = None, most: int = 2**31
+    connection: sqlite3.Connection, wanted: JobSearch = EVERY_JOB, after: ListPlace | None = None, most: int = 2**31
 ) -> list[ListedJob]:
     """At most so many of the jobs that are wanted, as they stand at one moment: the open ones first, of both the last
     changed first, those that come after a place."""

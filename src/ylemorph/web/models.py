@@ -222,7 +222,7 @@ class JobLines(Shape):
     next: Annotated[str | None, Field(description="What to send as ``after`` for those that follow; null at the end")]
 
 
-class JobsQuery(BaseModel):
+class JobListQuery(BaseModel):
     """Which jobs of the list; ``text``: words that all stand in the names of a job or in its disks'."""
 
     text: Annotated[str, Field(max_length=200)] = ""

@@ -7,20 +7,20 @@ from ...core.errors import BadOption, YlemorphError
 from ...core.fit.plan import Plan, make_plan
 from ...core.job.state import JobState
 from ...usecases import jobs
-from ...usecases.jobs import Broken, JobHead, ListedJob, Place, Wanted
-from ..models import JobLine, JobLines, JobsQuery, LineContent, StripRow
+from ...usecases.jobs import Broken, JobHead, JobSearch, ListedJob, ListPlace
+from ..models import JobLine, JobLines, JobListQuery, LineContent, StripRow
 from .lines import Lines
 from .shapes import head
 
 MOST_LOOKED = 1000  # lines that are worked out for one page, however few of them are wanted
 
 
-def job_page(connection: sqlite3.Connection, kept: Lines, asked: JobsQuery) -> JobLines:
+def job_page(connection: sqlite3.Connection, kept: Lines, asked: JobListQuery) -> JobLines:
     """The jobs that are asked for; one that cannot be read says why and does not hide the others.
 
     ``kept`` holds what was worked out before. A page of few lines may be followed by more: ``next`` says so.
     """
-    wanted = Wanted(tuple(asked.text.split()), _closed(asked), asked.id)
+    wanted = JobSearch(tuple(asked.text.split()), _closed(asked), asked.id)
     after = _place_from(asked.after) if asked.after else None
     found: list[JobLine] = []
     looked = 0
@@ -39,27 +39,27 @@ def job_page(connection: sqlite3.Connection, kept: Lines, asked: JobsQuery) -> J
     return {"jobs": found, "next": _place_text(after) if after is not None and more else None}
 
 
-def _closed(asked: JobsQuery) -> bool | None:
+def _closed(asked: JobListQuery) -> bool | None:
     """A stage is that of an open job."""
     if asked.stage == "closed":
         return True
     return False if asked.stage else None
 
 
-def _is_asked(line: JobLine, asked: JobsQuery) -> bool:
+def _is_asked(line: JobLine, asked: JobListQuery) -> bool:
     stage = asked.stage in ("", "closed", line["stage"])
     return stage and (not asked.verdict or line["verdict"] == asked.verdict)
 
 
-def _place_text(place: Place) -> str:
+def _place_text(place: ListPlace) -> str:
     return f"{place.closed:d}~{place.changed_at}~{place.id}"
 
 
-def _place_from(text: str) -> Place:
+def _place_from(text: str) -> ListPlace:
     match = re.fullmatch(r"([01])~([0-9TZ:.+-]{1,40})~([0-9]{1,18})", text, re.ASCII)
     if match is None:
         raise BadOption("this is no place in the list", at="after", mend="load the page again")
-    return Place(match[1] == "1", match[2], int(match[3]))
+    return ListPlace(match[1] == "1", match[2], int(match[3]))
 
 
 def _line(connection: sqlite3.Connection, item: ListedJob, kept: Lines) -> JobLine:

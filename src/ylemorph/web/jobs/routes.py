@@ -20,9 +20,9 @@ from ..models import (
     HistoryQuery,
     JobFields,
     JobLines,
+    JobListQuery,
     JobModel,
     JobPath,
-    JobsQuery,
     PreviewModel,
     RevisionPath,
     SurveyPath,
@@ -58,7 +58,7 @@ def _version() -> int | None:
 
 
 @api.get("", responses={200: model_of(JobLines)})
-def list_jobs(query: JobsQuery) -> Response:
+def list_jobs(query: JobListQuery) -> Response:
     """Jobs page by page: the open ones first, of both the last changed first."""
     return jsonify(job_page(connection(), services().lines, query))
 
