@@ -117,6 +117,8 @@ def test_a_key_pressed_while_a_write_is_open_acts_on_the_row_as_it_is_then(fit, 
     fit.route("**/changes*", lambda route: route.continue_() if held else held.append(route))
     fit.keyboard.press("l")
     until(fit, "document.body.innerText.includes('Saving')")
+    while not held:  # it is on its way
+        fit.wait_for_timeout(10)
     fit.keyboard.press("l")
     held[0].continue_()
     read = "async (id) => (await (await fetch(`/api/jobs/${id}/history`)).json()).revisions.map((one) => one.sentence)"
