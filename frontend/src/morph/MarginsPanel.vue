@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Headroom, tail reserve, grain, table, identity and where free space stands. */
-import { computed, reactive, ref, watch } from "vue";
+import { computed, nextTick, reactive, ref, watch } from "vue";
 import type { Change, Options, Plan, ProblemError, Schemas } from "../api/client";
 import PickOne from "../widgets/PickOne.vue";
 import { size } from "../widgets/units";
@@ -37,10 +37,12 @@ watch(given, (now, before) => {
   for (const { kind } of FIELDS) if (now[kind] !== before[kind]) fields[kind] = now[kind];
 });
 const box = ref<HTMLDetailsElement>();
+const open = ref(false); // shut, its fields cost nothing while an edge is drawn
 const headroomField = ref<{ focus: () => void } | null>(null);
 /** Opens the panel where the headroom is typed. */
-function focusHeadroom(): void {
-  if (box.value) box.value.open = true;
+async function focusHeadroom(): Promise<void> {
+  open.value = true;
+  await nextTick();
   headroomField.value?.focus();
 }
 defineExpose({ focusHeadroom });
@@ -85,9 +87,9 @@ const PICKS = computed<Pick[]>(() => [
 </script>
 
 <template>
-  <details ref="box" class="card">
+  <details ref="box" class="card" :open="open" @toggle="open = !!box?.open">
     <summary>Margins and table</summary>
-    <div class="fields">
+    <div v-if="open" class="fields">
       <template v-for="field in FIELDS" :key="field.kind">
         <label :for="field.kind">{{ field.label }}</label>
         <a-input
@@ -112,7 +114,7 @@ const PICKS = computed<Pick[]>(() => [
       </template>
     </div>
     <p v-if="refused" role="alert" class="refused">{{ refused.message }}</p>
-    <p v-else class="muted">Press Enter to set.</p>
+    <p v-else-if="open" class="muted">Press Enter to set.</p>
   </details>
 </template>
 

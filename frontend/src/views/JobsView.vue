@@ -1,12 +1,11 @@
 <script setup lang="ts">
 import { useInfiniteQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced, useEventListener } from "@vueuse/core";
-import { computed, ref } from "vue";
+import { computed, defineAsyncComponent, ref } from "vue";
 import { useRouter } from "vue-router";
 import type { JobLine, Survey } from "../api/client";
 import { bringJobBack, copyJob, jobsFile } from "../api/data";
 import { createJob, deleteJob, jobsQuery, renameJob as rename, sampleJob, useAnnounce } from "../api/jobs";
-import DiskIntake from "../intake/DiskIntake.vue";
 import JobTable from "../jobs/JobTable.vue";
 import { type Act } from "../jobs/acts";
 import DropVeil from "../widgets/DropVeil.vue";
@@ -17,6 +16,7 @@ import { STAGE_KEYS, STAGES, type Stage } from "../stages";
 import { isTyping } from "../widgets/keys";
 import { verdictName } from "../widgets/words";
 
+const DiskIntake = defineAsyncComponent(() => import("../intake/DiskIntake.vue"));
 const emit = defineEmits<{ keys: [] }>();
 const router = useRouter();
 const queries = useQueryClient();

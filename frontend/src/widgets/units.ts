@@ -16,9 +16,11 @@ export function sizeFine(bytes: number, unit: Units = units.value): string {
   return Math.abs(bytes) >= scale ? `${(bytes / scale).toFixed(1)} ${name}` : size(bytes, unit);
 }
 
+const GROUPED = new Intl.NumberFormat("en"); // made once: a drag writes dozens of them each frame
+
 /** Exact bytes and sectors, for a tooltip. */
 export function exact(bytes: number, sector = 512): string {
-  return `${bytes.toLocaleString("en")} bytes · ${(bytes / sector).toLocaleString("en")} sectors`;
+  return `${GROUPED.format(bytes)} bytes · ${GROUPED.format(bytes / sector)} sectors`;
 }
 
 /** `1 disk`, `2 disks`. */

@@ -1,6 +1,7 @@
 """What comes in and goes out over HTTP. Requests are checked here once; the core trusts them afterwards."""
 
-from typing import Annotated, Literal, NotRequired
+from functools import cache
+from typing import Annotated, Any, Literal, NotRequired
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -15,7 +16,22 @@ from ..formats.own.option_models import OptionsShape
 from ..formats.own.plan_schema import FindingModel, PlanModel, UnallocatedModel
 from ..formats.own.survey import SurveyModel, SurveyShape
 from ..formats.own.target_models import TargetModel
-from ..formats.own.wire import Described, Note, Shape, ShortText
+from ..formats.own.wire import Described, JsonSchema, Note, Shape, ShortText
+
+
+class Query(BaseModel):
+    """What stands behind the ``?``. The framework asks for its schema at every request: it is made once."""
+
+    @classmethod
+    def model_json_schema(cls, *args: Any, **more: Any) -> JsonSchema:
+        if args or more:
+            return super().model_json_schema(*args, **more)
+        return _schema_of(cls)
+
+
+@cache
+def _schema_of(query: type[Query]) -> JsonSchema:
+    return super(Query, query).model_json_schema()
 
 
 class _In(Described):
@@ -54,7 +70,7 @@ class SettingsModel(Shape):
     version: str
 
 
-class CompareQuery(BaseModel):
+class CompareQuery(Query):
     """Two plans of a job: ``now``, ``r12`` for a change of its history, or the key of a fit."""
 
     first: ShortText = "now"
@@ -150,13 +166,13 @@ class SurveyPath(JobPath):
     which: Literal["source", "target"]
 
 
-class HistoryQuery(BaseModel):
+class HistoryQuery(Query):
     """``before``: only changes with a smaller number."""
 
     before: Id | None = None
 
 
-class UnitsQuery(BaseModel):
+class UnitsQuery(Query):
     units: Units = "binary"
 
 
@@ -222,7 +238,7 @@ class JobLines(Shape):
     next: Annotated[str | None, Field(description="What to send as ``after`` for those that follow; null at the end")]
 
 
-class JobListQuery(BaseModel):
+class JobListQuery(Query):
     """Which jobs of the list; ``text``: words that all stand in the names of a job or in its disks'."""
 
     text: Annotated[str, Field(max_length=200)] = ""

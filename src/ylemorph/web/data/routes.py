@@ -16,7 +16,7 @@ from ..edge.identity import asker, made_by
 from ..edge.log import note
 from ..edge.problems import problems
 from ..edge.services import connection, services, work
-from ..models import _In
+from ..models import Query, _In
 
 tag = Tag(name="data")
 api = APIBlueprint("data", __name__, url_prefix="/api", abp_tags=[tag], abp_responses=problems(404, 422))
@@ -65,7 +65,7 @@ class BackupPath(BaseModel):
     name: Annotated[str, Field(max_length=100)]
 
 
-class JobsQuery(BaseModel):
+class JobsQuery(Query):
     """``jobs``: numbers with commas between them; all that can be read unless given."""
 
     jobs: Annotated[str, Field(max_length=20_000, pattern=r"^([0-9]{1,15}(,[0-9]{1,15})*)?$")] = ""

@@ -8,7 +8,7 @@ from ...core.fit.layout import Verdict
 from ...core.fit.options import Fit
 from ...formats.own.wire import Shape, ShortText
 from ...usecases.fleets import SortKey
-from ..models import OptionsIn, _In
+from ..models import OptionsIn, Query, _In
 from .exports import ExportForm
 
 MOST_TARGETS = 60
@@ -55,11 +55,11 @@ class FleetJobsIn(MachinesIn):
     fit: FitOrBest = "best"
 
 
-class FleetQuery(BaseModel):
+class FleetQuery(Query):
     fit: FitOrBest = "best"
 
 
-class MachinesQuery(BaseModel):
+class MachinesQuery(Query):
     """Which lines of a fleet: of one target and fit, with a verdict, with a text in name or serial; a page."""
 
     target: int = Field(default=0, ge=0, lt=MOST_TARGETS)
@@ -72,7 +72,7 @@ class MachinesQuery(BaseModel):
     most: int = Field(default=100, ge=1, le=500)
 
 
-class MixQuery(BaseModel):
+class MixQuery(Query):
     currency: Annotated[str, Field(max_length=3)] = ""
 
 
