@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Carry out: before it begins the ways and the whole timeline; under way the present step, the rest a line each. */
 import { useEventListener } from "@vueuse/core";
-import { computed, ref, toRef, watch } from "vue";
+import { computed, nextTick, ref, toRef, watch } from "vue";
 import { useCarry, type RecordEntry, type Way } from "../api/carry";
 import type { Change, Job } from "../api/client";
 import type { JobStore } from "../api/jobs";
@@ -61,6 +61,8 @@ watch(
   () => run.value?.step,
   (now) => {
     if (now) frame.value = Math.max(0, now - 1);
+    else if (finished.value) frame.value = run.value?.steps.length ?? 0;
+    void nextTick(() => document.querySelector(".present")?.scrollIntoView({ block: "nearest" }));
   },
 );
 
