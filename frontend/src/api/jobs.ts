@@ -26,7 +26,7 @@ export const choiceQuery = (chosen: number) =>
   queryOptions({
     queryKey: ["jobs", "choice", chosen],
     queryFn: async () => {
-      const { jobs } = await data(client.GET("/api/jobs"));
+      const { jobs } = await data(client.GET("/api/jobs", { params: { query: { count: 100 } } }));
       if (!chosen || jobs.some((job) => job.id === chosen)) return jobs;
       const query = { id: chosen };
       return [...(await data(client.GET("/api/jobs", { params: { query } }))).jobs, ...jobs];

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Jobs, each a line with its morph in small; on a telephone each a card. What follows is read as one comes near. */
 import { useIntersectionObserver } from "@vueuse/core";
-import { ref } from "vue";
+import { ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import type { JobLine } from "../api/client";
 import { STAGES } from "../stages";
@@ -11,11 +11,14 @@ import { moment } from "../widgets/units";
 import { FIT_NAMES, verdictName } from "../widgets/words";
 import { ACTS, type Act } from "./acts";
 
-defineProps<{ jobs: JobLine[]; more: boolean; reading: boolean }>();
+const props = defineProps<{ jobs: JobLine[]; more: boolean; reading: boolean }>();
 const emit = defineEmits<{ act: [what: Act, job: JobLine]; more: [] }>();
 const router = useRouter();
 const end = ref<HTMLElement | null>(null);
-useIntersectionObserver(end, ([entry]) => entry?.isIntersecting && emit("more"), { rootMargin: "600px" });
+const near = ref(false);
+useIntersectionObserver(end, ([entry]) => (near.value = !!entry?.isIntersecting), { rootMargin: "600px" });
+// A page may hold few lines of those that are asked for: then the next one follows at once.
+watch([near, () => props.jobs, () => props.reading], () => near.value && props.more && !props.reading && emit("more"));
 const today = new Date().toISOString().slice(0, 10);
 </script>
 

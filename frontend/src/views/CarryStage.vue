@@ -34,6 +34,7 @@ const practice = ref<InstanceType<typeof PracticePanel> | null>(null);
 const list = ref<InstanceType<typeof StepList> | null>(null);
 const presentStep = ref<InstanceType<typeof PresentStep> | null>(null);
 const asking = ref(false);
+const failing = ref(0); // the step that is asked about, wherever a script has come meanwhile
 
 const progress = useProgress(carry);
 const { run, running, finished, failure, present } = progress;
@@ -73,10 +74,13 @@ const setFact = (change: Change) => {
 };
 const begin = () => void bench.record({ what: "begin" });
 const done = () => present.value && void bench.record({ what: "done", step: present.value.step });
-const ask = () => present.value && (asking.value = true);
-async function fail(reason: NonNullable<RecordEntry["reason"]>, note: string): Promise<void> {
+function ask(): void {
   if (!present.value) return;
-  if (await bench.record({ what: "failed", step: present.value.step, reason, note })) asking.value = false;
+  failing.value = present.value.step;
+  asking.value = true;
+}
+async function fail(reason: NonNullable<RecordEntry["reason"]>, note: string): Promise<void> {
+  if (await bench.record({ what: "failed", step: failing.value, reason, note })) asking.value = false;
 }
 /** Another way or plan: this record ends, and the change is made; the next one begins anew. */
 async function out(change: Change): Promise<void> {

@@ -168,7 +168,13 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
         <a-button size="small" :aria-expanded="collecting" @click="collecting = !collecting">
           From a customer's machine
         </a-button>
-        <LineMenu class="out" label="Take out the fleet as a file" text="Take out" :items="EXPORTS" @choose="takeOutAs" />
+        <LineMenu
+          class="out"
+          label="Take out the fleet as a file"
+          text="Take out"
+          :items="EXPORTS"
+          @choose="takeOutAs"
+        />
       </div>
       <section v-if="collecting" class="card"><CollectPanel :goal="{ fleet: id }" /></section>
       <p v-if="refused" role="alert" class="card"><span class="tag stop">stop</span> {{ refused }}</p>

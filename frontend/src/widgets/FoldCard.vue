@@ -9,11 +9,13 @@ const shown = computed(() => chosen.value ?? props.open ?? false);
 
 <template>
   <section class="card" :class="{ shut: !shown }" :aria-label="name">
-    <button class="head" type="button" :aria-expanded="shown" @click="chosen = !shown">
-      <h2>{{ name }}</h2>
-      <span class="muted">{{ line }}</span>
-      <span class="turn muted" aria-hidden="true">{{ shown ? "−" : "+" }}</span>
-    </button>
+    <h2>
+      <button type="button" :aria-expanded="shown" @click="chosen = !shown">
+        <b>{{ name }}</b>
+        <span class="muted">{{ line }}</span>
+        <span class="turn muted" aria-hidden="true">{{ shown ? "−" : "+" }}</span>
+      </button>
+    </h2>
     <div v-if="shown" class="inside"><slot /></div>
     <slot name="always" />
   </section>
@@ -23,7 +25,7 @@ const shown = computed(() => chosen.value ?? props.open ?? false);
 .shut {
   padding-block: 7px;
 }
-.head {
+button {
   display: flex;
   gap: 10px;
   align-items: baseline;
@@ -36,16 +38,18 @@ const shown = computed(() => chosen.value ?? props.open ?? false);
   padding: 0;
   cursor: pointer;
 }
-.head h2 {
+b {
   white-space: nowrap;
 }
-.head .muted {
+.muted {
   min-width: 0;
+  font-size: 13px;
+  font-weight: 400;
   overflow: hidden;
   white-space: nowrap;
   text-overflow: ellipsis;
 }
-.head .turn {
+.turn {
   margin-left: auto;
 }
 .inside {

@@ -96,7 +96,8 @@ class ListPlace(NamedTuple):
 
 
 class JobSearch(NamedTuple):
-    """Which jobs: all of the words in what names a job or its disks; open or closed or both; one alone."""
+    """Which jobs: all of the words, folded, in what names a job or its disks; open or closed or both;
+    one alone."""
 
     words: tuple[str, ...] = ()
     closed: bool | None = None
@@ -135,7 +136,7 @@ def page(connection: sqlite3.Connection, wanted: JobSearch, after: ListPlace | N
 def _of_side(connection: sqlite3.Connection, wanted: JobSearch, after: ListPlace, most: int) -> list[JobHead]:
     """Of the open or of the closed jobs; the index gives them in their order, so that only what is shown is read."""
     asked = ["closed = ?", "(job.changed_at, job.id) < (?, ?)", *[f"instr({_NAMES}, ?) > 0" for _ in wanted.words]]
-    values: list[Any] = [after.closed, after.changed_at, after.id, *[word.casefold() for word in wanted.words]]
+    values: list[Any] = [after.closed, after.changed_at, after.id, *wanted.words]
     if wanted.id is not None:
         asked, values = [*asked, "job.id = ?"], [*values, wanted.id]
     rows = connection.execute(f"{_LINES} WHERE {' AND '.join(asked)} {_LAST_FIRST} LIMIT ?", (*values, max(0, most)))

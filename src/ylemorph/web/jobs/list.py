@@ -20,7 +20,7 @@ def job_page(connection: sqlite3.Connection, kept: Lines, asked: JobListQuery) -
 
     ``kept`` holds what was worked out before. A page of few lines may be followed by more: ``next`` says so.
     """
-    wanted = JobSearch(tuple(asked.text.split()), _closed(asked), asked.id)
+    wanted = JobSearch(tuple(dict.fromkeys(asked.text.casefold().split())), _closed(asked), asked.id)
     after = _place_from(asked.after) if asked.after else None
     found: list[JobLine] = []
     looked = 0
