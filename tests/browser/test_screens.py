@@ -84,14 +84,27 @@ def test_strips_say_what_they_do_not_show(window, demo):
     assert short / long == pytest.approx(420 / 510, abs=0.01)
 
 
-def test_the_first_load_is_small(window, demo):
-    """At most 330 kB of JavaScript, as it goes over the network where it is packed."""
-    loaded = []
+VIEWS = (
+    "jobs/{}/source", "jobs/{}/target", "jobs/{}/fit", "jobs/{}/carry", "jobs/{}/check", "fleets", "shelf", "bench",
+    "settings", "guide",
+)  # fmt: skip
+
+
+def test_what_is_loaded_at_first_and_by_each_view_is_small(window, demo):
+    """Bytes packed, letters included: at most 260 kB at first, 120 kB more for any view."""
+    loaded = set()
     page = window("/fleets")
-    page.on("response", lambda answer: loaded.append(answer) if answer.url.endswith(".js") else None)
+    page.on("response", lambda answer: loaded.add(answer.url) if "/assets/" in answer.url else None)
+
+    def packed(urls):
+        return sum(len(gzip.compress((STATIC / url.split("/", 3)[3]).read_bytes(), 9)) for url in urls)
+
     page.goto("/")
     expect(page.get_by_role("link", name="Lending desk PC", exact=True)).to_be_visible()
-    sizes = {
-        answer.url: len(gzip.compress((STATIC / answer.url.split("/", 3)[3]).read_bytes(), 9)) for answer in loaded
-    }
-    assert 100_000 < sum(sizes.values()) <= 330_000, sizes
+    first = set(loaded)
+    assert 100_000 < packed(first) <= 260_000, first
+    for view in VIEWS:
+        loaded.clear()
+        page.goto("/" + view.format(demo["YM-0107"]))
+        expect(page.get_by_role("heading").first).to_be_visible()
+        assert packed(loaded - first) <= 120_000, view
