@@ -309,3 +309,10 @@ def test_only_a_file_system_of_chunks_speaks_of_them():
     ntfs, btrfs = (look.sentence() for look in look_at(row_of(*rows), Options()))
     assert "chunks" not in ntfs
     assert btrfs.startswith("Files use 1 GiB, and 3 GiB are given to chunks.")
+
+
+def test_nearly_full_says_what_is_left_free():
+    source, target, options = CASES["nearly-full"]
+    plan = make_plan(source, target, Options(**options))
+    text = next(finding for finding in plan.findings if finding.code == "nearly-full").text()
+    assert "will have 5 GiB free, under a tenth of its 100 GiB" in text.replace("5.00", "5")

@@ -14,6 +14,7 @@ from ylemorph.core.fit.compare import compare_plans
 from ylemorph.core.fit.options import Options, Tail
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.job.amendments import SetImmovableEnd
+from ylemorph.core.job.bench_changes import SetFact
 from ylemorph.core.job.changes import apply
 from ylemorph.core.job.disk_changes import Describe, SetSource
 from ylemorph.core.job.mending import change_for
@@ -425,3 +426,11 @@ def test_what_has_no_rows_is_not_refitted():
         changed(JobState(source=Survey(nominal_disk(480 * GB))), kind="same-disk")
     with pytest.raises(BadOption, match="only the source itself"):
         make_plan(desk(), nominal_disk(480 * GB), Options(in_place="yes"))
+
+
+def test_facts_that_contradict_each_other_are_refused_and_saying_no_takes_the_size_back():
+    state = JobState(source=Survey(desk()), facts=Facts(backup="yes", backup_size=200 * GiB))
+    without = apply(state, SetFact("backup", "no", "no")).state
+    assert without.facts == Facts(backup="no")
+    with pytest.raises(BadOption, match="a size is given for a backup that is not there"):
+        apply(without, SetFact("backup_size", Bytes(200 * GiB), "200 GiB"))
