@@ -3,13 +3,13 @@
 import type { Failure } from "../api/carry";
 import type { Change } from "../api/client";
 
-defineProps<{ failure: Failure; of: number }>();
+defineProps<{ failure: Failure; of: number; took: string }>();
 const emit = defineEmits<{ again: [step: number]; out: [change: Change]; end: [] }>();
 </script>
 
 <template>
   <section class="card" role="alert" aria-label="A step failed">
-    <p class="muted">Step {{ failure.step }} of {{ of }}</p>
+    <p class="muted">Step {{ failure.step }} of {{ of }} · failed after {{ took }}</p>
     <h2>Step {{ failure.step }} failed: {{ failure.words.toLowerCase() }}</h2>
     <p v-if="failure.note" class="muted">{{ failure.note }}</p>
     <p>

@@ -205,6 +205,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           v-if="failure"
           :failure="failure"
           :of="run?.steps.length ?? 0"
+          :took="run?.events.at(-1)?.took ?? ''"
           @again="(step) => bench.record({ what: 'again', step })"
           @out="out"
           @end="bench.record({ what: 'end' })"

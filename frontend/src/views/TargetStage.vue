@@ -194,7 +194,7 @@ const asked = computed(() => {
         <p v-else class="muted">There is nothing on it.</p>
       </template>
       <template v-else>
-        <h2>{{ spaced(job.target_head.label) }} on the label</h2>
+        <h2>{{ job.target_head.label }} on the label</h2>
         <p :title="exact(job.target_head.size_bytes, job.target_sector)">
           Shows as <span class="fig">{{ size(job.target_head.size_bytes, "binary") }}</span>,
           <span class="fig">{{ (job.target_head.size_bytes / job.target_sector).toLocaleString("en") }}</span> sectors

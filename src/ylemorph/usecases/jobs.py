@@ -62,10 +62,10 @@ __all__ = [
     "survey_text",
     "try_out",
     "undo",
-]  # fmt: skip
+]
 
 
-SAMPLE = ("desk", "blank")  # stand-ins
+SAMPLE = ("desk", "blank")  # stand-ins: its source and its target
 
 
 def begin(work: Work, fields: Iterable[Mapping[str, Any]]) -> Job:
