@@ -92,7 +92,7 @@ class Job(NamedTuple):
 
 def made_row(row: Row, number: int, work: Path) -> Path:
     size = row.mib * MIB
-    files = {f"ledger{number}.txt": 300_000, f"scan{number}.bin": min(row.mib // 8, 60) * MIB}
+    files = {f"ledger{number}.txt": 300_000, f"scan{number}.bin": min(row.mib // 8, 24) * MIB}
     makers = {
         "ntfs": lambda: ntfs(size, files), "ext4": lambda: ext(size, files, "-t", "ext4"),
         "fat32": lambda: fat(size, files, "-F", "32"), "fat16": lambda: fat(size, files, "-F", "16"),

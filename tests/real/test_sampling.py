@@ -30,6 +30,7 @@ SMALLER = Job(
         Row("fat16", 24, "start", EFI), Row("ntfs", 160, "system", BASIC), Row("ext4", 200, "data", LINUX),
     ), 260, Options(),
 )  # fmt: skip
+DRAWS = 200 if DEEP else 40
 LARGER = SMALLER._replace(name="larger", target=520, options=Options(headroom=Headroom(0, 0, 0)))
 
 
@@ -85,7 +86,7 @@ def used_places(path, row, kind):
 
 @pytest.mark.parametrize(("row", "kind"), [(2, "ntfs"), (3, "ext4")] if DEEP else [(2, "ntfs")])
 def test_damage_of_one_percent_is_found_as_often_as_is_said(done, row, kind):
-    """200 draws, each of so many places that damage of one percent is missed once in a hundred times."""
+    """Many draws, each of so many places that damage of one percent is missed once in a hundred times."""
     if done.job is SMALLER:
         assert " moved by packing, " in done.check().compared[2]  # most of it: these places tell nothing
         return
@@ -102,13 +103,13 @@ def test_damage_of_one_percent_is_found_as_often_as_is_said(done, row, kind):
             disk.seek(place)
             disk.write(chance.randbytes(512))
     try:
-        seen = [differing(done.check(share=1.0, chance=random.Random(n))) for n in range(200)]
+        seen = [differing(done.check(share=1.0, chance=random.Random(n))) for n in range(DRAWS)]
     finally:
         with done.bench.target.open("r+b") as disk:
             for place, data in kept.items():
                 disk.seek(place)
                 disk.write(data)
-    assert sum(bool(found) for found in seen) >= 196
+    assert sum(bool(found) for found in seen) >= DRAWS * 49 // 50
     assert {one.row for found in seen for one in found} == {row}
     assert differing(done.check()) == []
 

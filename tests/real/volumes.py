@@ -117,7 +117,7 @@ def ext_least(image: Path) -> int:
 
 LEDGER = {"ledger.txt": 300_000, "catalogue.bin": 60 * MIB, "scan.bin": 25 * MIB}
 EXT4, EXT3, EXT2 = ("-t", "ext4"), ("-t", "ext3"), ("-t", "ext2")
-HALF = {**many(60, 12 * MIB, "keep"), **many(60, 12 * MIB, "drop")}
+HALF = {**many(60, 4 * MIB, "keep"), **many(60, 4 * MIB, "drop")}  # more than one chunk, a tenth of the device each
 SCATTER = {**many(900, 120_000, "keep"), **many(900, 150_000, "drop")}
 
 EXT_CASES = (
@@ -264,8 +264,8 @@ BTRFS_CASES = (
     Case("btrfs half removed", "btrfs", btrfs(2 * GIB, SCATTER, removed="drop")),
     Case("btrfs large and nearly empty", "btrfs", btrfs(60 * GIB, {"note.txt": 4000})),
     Case("btrfs mixed", "btrfs", btrfs(800 * MIB, LEDGER, "--mixed")),
-    Case("btrfs half-empty chunks", "btrfs", btrfs(5 * GIB, HALF, "-m", "single", removed="drop")),
-    Case("btrfs half-empty chunks twice", "btrfs", btrfs(6 * GIB, HALF, "-m", "dup", "-d", "dup", removed="drop")),
+    Case("btrfs half-empty chunks", "btrfs", btrfs(2 * GIB, HALF, "-m", "single", removed="drop")),
+    Case("btrfs half-empty chunks twice", "btrfs", btrfs(3 * GIB, HALF, "-m", "dup", "-d", "dup", removed="drop")),
     Case("btrfs mixed, half removed", "btrfs", btrfs(900 * MIB, SCATTER, "--mixed", removed="drop")),
     Case("btrfs nodes of 64 KiB", "btrfs", btrfs(3 * GIB, many(4000, 9000), "-n", "64k")),
     Case("btrfs large with data", "btrfs", btrfs(40 * GIB, {"film.bin": 900 * MIB, **many(3000, 9000)})),

@@ -18,6 +18,7 @@ from .check import routes as check_routes
 from .data import routes as data_routes
 from .data import setting_routes
 from .edge import guard, identity, live_routes, log, pages, problems, services
+from .edge.blueprint import described
 from .edge.certificates import Certificate
 from .edge.limits import MAX_BODY_BYTES
 from .edge.openapi import finished
@@ -88,6 +89,6 @@ def create_app(
     app.register_api(people_routes.api)
     app.register_api(collect_routes.api)
     app.register_api(live_routes.api)
-    app.add_url_rule("/api/openapi.json", "openapi", lambda: finished(app.api_doc, problems.TITLES))
+    app.add_url_rule("/api/openapi.json", "openapi", lambda: finished(described(app), problems.TITLES))
     pages.register(app, static)
     return app

@@ -64,7 +64,7 @@ def _at_the_top(schema: JsonSchema) -> JsonSchema:
 @cache
 def model_of(shape: type) -> type[Described]:
     """The model by which the web framework documents a shape; nothing is checked against it on the way out."""
-    return type(shape.__name__, (Described, RootModel[shape]), {"__module__": __name__})  # type: ignore[valid-type]
+    return type(shape.__name__, (Described, RootModel), {"__module__": __name__, "__annotations__": {"root": shape}})
 
 
 def json_schema(shape: type) -> JsonSchema:

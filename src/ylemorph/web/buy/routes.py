@@ -1,7 +1,6 @@
 """The shelf over HTTP, and a job's source against it: the ladder, and how long its plan lasts."""
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...core.buy.shelf import Offer, currencies
@@ -12,13 +11,14 @@ from ...formats.own.shelf import shelf_disk_to_texts, shelf_to_csv
 from ...formats.own.wire import model_of
 from ...usecases import jobs, shelf
 from ...usecases.shelf import Shelf, ShelfConflict
+from ..edge.blueprint import Routes
 from ..edge.problems import answer, problem_data, problems
 from ..edge.services import connection, work
 from ..models import JobPath
 from .models import GrowingRow, LadderModel, LadderQuery, LastingModel, ShelfIn, ShelfModel, ShownOffer
 
 tag = Tag(name="shelf")
-api = APIBlueprint("shelf", __name__, url_prefix="/api", abp_tags=[tag], abp_responses=problems(404, 422))
+api = Routes("shelf", __name__, url_prefix="/api", abp_tags=[tag], abp_responses=problems(404, 422))
 
 
 def on_conflict(error: ShelfConflict) -> Response:

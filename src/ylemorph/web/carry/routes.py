@@ -1,13 +1,13 @@
 """The stage Carry out over HTTP: ways, steps, rehearsal, check lists, the running record, and what is handed over."""
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...core.sizes import Units
 from ...formats.own.wire import model_of
 from ...usecases import carrying, jobs, script_logs
 from ...usecases.carrying import RecordEntry
+from ..edge.blueprint import Routes
 from ..edge.identity import made_by
 from ..edge.problems import problems
 from ..edge.reached import server_address, server_pin
@@ -28,7 +28,7 @@ from .models import (
 from .shapes import carry_data, practice_data
 
 tag = Tag(name="jobs")
-api = APIBlueprint("carry", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses=problems(404, 422))
+api = Routes("carry", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses=problems(404, 422))
 
 
 @api.get("/<int:job_id>/carry", responses={200: model_of(CarryModel)})

@@ -1,12 +1,12 @@
 """The stage Check back over HTTP: the finished disk against the plan, and the closing of a job."""
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...core.errors import YlemorphError
 from ...formats.own.wire import model_of
 from ...usecases import checking
+from ..edge.blueprint import Routes
 from ..edge.problems import problems
 from ..edge.services import connection, work
 from ..models import JobPath, UnitsQuery
@@ -14,7 +14,7 @@ from .models import CheckBackModel, CheckQuery, CheckRequest, CloseRequest
 from .shapes import check_data
 
 tag = Tag(name="jobs")
-api = APIBlueprint("check", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses=problems(404, 422))
+api = Routes("check", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses=problems(404, 422))
 
 
 @api.get("/<int:job_id>/check", responses={200: model_of(CheckBackModel)})

@@ -4,13 +4,13 @@ import time
 from typing import Annotated
 
 from flask import Response, jsonify, send_file
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
 from ... import __version__
 from ...formats.own.wire import Shape, model_of
 from ...usecases import data
+from ..edge.blueprint import Routes
 from ..edge.certificates import Certificate
 from ..edge.identity import asker, made_by
 from ..edge.log import note
@@ -19,7 +19,7 @@ from ..edge.services import connection, services, work
 from ..models import Query, _In
 
 tag = Tag(name="data")
-api = APIBlueprint("data", __name__, url_prefix="/api", abp_tags=[tag], abp_responses=problems(404, 422))
+api = Routes("data", __name__, url_prefix="/api", abp_tags=[tag], abp_responses=problems(404, 422))
 STARTED = time.monotonic()
 MOST_JOBS = 2_000  # taken out at once
 

@@ -1,7 +1,6 @@
 """The workshop's defaults over HTTP: what a new job begins with."""
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ... import __version__
@@ -9,12 +8,13 @@ from ...core.fit.options import OPTIONS, Options
 from ...core.sizes import format_size
 from ...formats.own.wire import model_of
 from ...usecases import settings
+from ..edge.blueprint import Routes
 from ..edge.problems import problems
 from ..edge.services import connection, services
 from ..models import SettingsIn, SettingsModel
 
 tag = Tag(name="settings")
-api = APIBlueprint("settings", __name__, url_prefix="/api/settings", abp_tags=[tag], abp_responses=problems(422))
+api = Routes("settings", __name__, url_prefix="/api/settings", abp_tags=[tag], abp_responses=problems(422))
 
 
 @api.get("", responses={200: model_of(SettingsModel)})

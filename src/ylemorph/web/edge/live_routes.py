@@ -5,13 +5,13 @@ from contextlib import closing
 from typing import Annotated
 
 from flask import Flask, Response, request
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import Field
 
 from ...usecases import people
 from ...usecases.people import Session
 from ..models import _In
+from .blueprint import Routes
 from .identity import current_session, made_by, window
 from .live import Hub, Stream, TooMany, events
 from .problems import answer, problem_data
@@ -19,7 +19,7 @@ from .rights import changes_data
 from .services import services
 
 tag = Tag(name="live")
-api = APIBlueprint("live", __name__, url_prefix="/api", abp_tags=[tag])
+api = Routes("live", __name__, url_prefix="/api", abp_tags=[tag])
 # What a write was about: the resource, and its number where it has one.
 ABOUT = re.compile(r"/(?:api/)?([a-z-]+)(?:/(\d{1,15}))?")
 

@@ -1,7 +1,6 @@
 """Fleets over HTTP: many machines at once, worked out in the background and shown as they come."""
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...formats.own.buy_shapes import MixOut
@@ -9,6 +8,7 @@ from ...formats.own.fleet import mix_to_data
 from ...formats.own.wire import model_of
 from ...usecases import fleets
 from ...usecases.fleets import BEST, LinesWanted
+from ..edge.blueprint import Routes
 from ..edge.identity import made_by
 from ..edge.problems import problems
 from ..edge.services import connection, work
@@ -32,7 +32,7 @@ from .models import (
 from .shapes import fleet_data, line_data, machine_data
 
 tag = Tag(name="fleets")
-api = APIBlueprint("fleets", __name__, url_prefix="/api/fleets", abp_tags=[tag], abp_responses=problems(404, 422))
+api = Routes("fleets", __name__, url_prefix="/api/fleets", abp_tags=[tag], abp_responses=problems(404, 422))
 
 
 @api.get("", responses={200: model_of(FleetList)})

@@ -1,7 +1,6 @@
 """Two plans of one job side by side."""
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...core.carry.carrying import Outlook, outlook
@@ -18,12 +17,13 @@ from ...core.sizes import Units
 from ...formats.own.plan import finding_data
 from ...formats.own.wire import model_of
 from ...usecases import jobs
+from ..edge.blueprint import Routes
 from ..edge.problems import problems
 from ..edge.services import connection
 from ..models import ByScriptModel, CompareQuery, ComparisonModel, JobPath, RowPairModel, SideModel
 
 tag = Tag(name="jobs")
-api = APIBlueprint(
+api = Routes(
     "compare",
     __name__,
     url_prefix="/api/jobs",

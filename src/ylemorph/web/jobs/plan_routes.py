@@ -1,7 +1,6 @@
 """Stateless: a pair of disks in, a plan out."""
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...core.disk.model import Disk
@@ -13,11 +12,12 @@ from ...formats.own.plan_schema import PlanModel
 from ...formats.own.survey import SurveyModel
 from ...formats.own.target_models import SizedTargetModel
 from ...formats.own.wire import model_of
+from ..edge.blueprint import Routes
 from ..edge.problems import problems
 from ..models import PlanRequest
 
 tag = Tag(name="plans")
-api = APIBlueprint("plans", __name__, url_prefix="/api", abp_tags=[tag], abp_responses=problems(422))
+api = Routes("plans", __name__, url_prefix="/api", abp_tags=[tag], abp_responses=problems(422))
 
 
 @api.post("/plan", responses={200: model_of(PlanModel)})

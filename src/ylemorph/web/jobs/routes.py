@@ -3,7 +3,6 @@
 from functools import partial
 
 from flask import Response, jsonify, request
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...core.errors import BadOption
@@ -12,6 +11,7 @@ from ...formats.own.survey import SurveyModel
 from ...formats.own.wire import model_of
 from ...usecases import jobs
 from ...usecases.jobs import Conflict, Job
+from ..edge.blueprint import Routes
 from ..edge.identity import made_by
 from ..edge.problems import answer, problem_data, problems
 from ..edge.services import connection, services, work
@@ -32,7 +32,7 @@ from .list import job_page
 from .shapes import job_data, morph_data, revision_data
 
 tag = Tag(name="jobs")
-api = APIBlueprint("jobs", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses=problems(404, 409, 422))
+api = Routes("jobs", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses=problems(404, 409, 422))
 
 
 def on_conflict(error: Conflict) -> Response:

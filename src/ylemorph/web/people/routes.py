@@ -3,7 +3,6 @@
 from typing import Annotated
 
 from flask import Response, jsonify, request
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
@@ -11,6 +10,7 @@ from ...core.errors import BadOption, YlemorphError
 from ...formats.own.wire import Shape, model_of
 from ...usecases import people
 from ...usecases.people import MOST_PASSWORD, ROLES, Person, PersonRole, Session
+from ..edge.blueprint import Routes
 from ..edge.identity import (
     COOKIE,
     DEVICE,
@@ -29,7 +29,7 @@ from ..edge.services import connection, services
 from ..models import _In
 
 tag = Tag(name="people")
-api = APIBlueprint(
+api = Routes(
     "people",
     __name__,
     url_prefix="/api",

@@ -1,7 +1,6 @@
 """The simulated bench, and disks read by a path of this machine."""
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...core.fit.findings import contents_of
@@ -11,12 +10,13 @@ from ...formats.own.survey_data import part_to_data, survey_to_data
 from ...formats.own.wire import model_of
 from ...stand_ins.attached import Attached
 from ...usecases.readings import DiskRead
+from ..edge.blueprint import Routes
 from ..edge.problems import problems
 from ..edge.services import services
 from .models import BenchDisk, BenchModel, BenchPath, PathsModel, PathText, ProgressModel, ReadingPath
 
 tag = Tag(name="bench")
-api = APIBlueprint(
+api = Routes(
     "bench",
     __name__,
     url_prefix="/api",

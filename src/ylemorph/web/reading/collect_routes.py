@@ -3,7 +3,6 @@
 from typing import Annotated
 
 from flask import Flask, Response, current_app, jsonify, request
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 from pydantic import BaseModel, Field
 
@@ -12,6 +11,7 @@ from ...formats.listings.collecting import SCRIPTS, System, command_line, script
 from ...formats.own.wire import Shape, model_of
 from ...usecases import collecting, script_logs
 from ...usecases.collecting import MINUTES, Arrived, CollectGoal, WrongCode
+from ..edge.blueprint import Routes
 from ..edge.identity import made_by
 from ..edge.limits import has_too_many_values
 from ..edge.live_routes import tell
@@ -24,7 +24,7 @@ from .models import CommandModel, ReadingModel
 from .routes import reading_data
 
 tag = Tag(name="collecting")
-api = APIBlueprint(
+api = Routes(
     "collecting",
     __name__,
     url_prefix="/api",

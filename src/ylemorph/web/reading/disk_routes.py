@@ -1,7 +1,6 @@
 """The disks that are attached to this machine: listed and read, where that is allowed."""
 
 from flask import Response, jsonify, request
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...core.carry.times import time_range
@@ -11,6 +10,7 @@ from ...formats.own.survey_data import part_to_data
 from ...formats.own.wire import model_of
 from ...usecases.readings import OneDisk
 from ..edge.addresses import is_loopback
+from ..edge.blueprint import Routes
 from ..edge.identity import asker
 from ..edge.problems import problems
 from ..edge.rights import may
@@ -19,7 +19,7 @@ from .bench_routes import progress_data
 from .models import BenchPath, ProgressModel, ReadAsked, RealDiskModel, RealDisksModel
 
 tag = Tag(name="disks")
-api = APIBlueprint("disks", __name__, url_prefix="/api/disks", abp_tags=[tag], abp_responses=problems(403, 404, 422))
+api = Routes("disks", __name__, url_prefix="/api/disks", abp_tags=[tag], abp_responses=problems(403, 404, 422))
 
 
 def _is_here() -> bool:

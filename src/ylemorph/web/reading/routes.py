@@ -4,7 +4,6 @@ import base64
 import binascii
 
 from flask import Response, jsonify
-from flask_openapi3.blueprint import APIBlueprint
 from flask_openapi3.models.tag import Tag
 
 from ...core.errors import BadSurvey
@@ -13,11 +12,12 @@ from ...formats.listings.typed_rows import TypedRow, typed_disk
 from ...formats.own.survey_data import survey_to_data
 from ...formats.own.wire import model_of
 from ...usecases.collecting import Joined, joined
+from ..edge.blueprint import Routes
 from ..edge.problems import problems
 from .models import CommandsModel, ListingText, ReadingModel, TypedTable
 
 tag = Tag(name="surveys")
-api = APIBlueprint("surveys", __name__, url_prefix="/api/surveys", abp_tags=[tag], abp_responses=problems(422))
+api = Routes("surveys", __name__, url_prefix="/api/surveys", abp_tags=[tag], abp_responses=problems(422))
 
 
 @api.post("/read", responses={200: model_of(ReadingModel)})
