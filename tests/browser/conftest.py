@@ -4,6 +4,7 @@ import os
 import re
 import socket
 import threading
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -11,7 +12,7 @@ from playwright.sync_api import expect, sync_playwright
 
 from ylemorph.demo.load import load_demo
 from ylemorph.serving import make_server
-from ylemorph.store import fleets, jobs, shelf
+from ylemorph.store import jobs
 from ylemorph.store.database import connect
 from ylemorph.store.preparing import prepare
 from ylemorph.usecases.jobs import SAMPLE
@@ -65,11 +66,14 @@ def at_rest(page):
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
-def axe_clean(page):
-    """Nothing serious or critical; the page must have been opened with ``bypass_csp``."""
-    page.evaluate(AXE.read_text())
+def axe_clean(page, *rules):
+    """Nothing serious or critical, by these rules or all; the page must have been opened with ``bypass_csp``."""
+    page.evaluate(f"() => {{ if (!window.axe) {{ {AXE.read_text()} }} }}")
     at_rest(page)  # colours are looked at where they end, not on their way
-    found = page.evaluate("axe.run(document, { resultTypes: ['violations'] })")
+    found = page.evaluate(
+        "(rules) => axe.run(document, { resultTypes: ['violations'], ...(rules.length ? { runOnly: rules } : {}) })",
+        list(rules),
+    )
     grave = [
         (v["id"], node["target"], node["failureSummary"][:300])
         for v in found["violations"]
@@ -77,6 +81,14 @@ def axe_clean(page):
         for node in v["nodes"]
     ]
     assert grave == []
+
+
+def axe_clean_in_both(page):
+    """In light, and in dark by what the colours alone can break."""
+    page.emulate_media(color_scheme="light")
+    axe_clean(page)
+    page.emulate_media(color_scheme="dark")
+    axe_clean(page, "color-contrast", "link-in-text-block")
 
 
 def cut_off(page):
@@ -113,25 +125,34 @@ def chromium(playwright_driver):
     browser.close()
 
 
+@pytest.fixture(scope="session")
+def empty_file(tmp_path_factory):
+    with closing(connect(prepare(tmp_path_factory.mktemp("empty")))) as connection:
+        yield connection
+
+
+@pytest.fixture(scope="session")
+def demo_file(tmp_path_factory):
+    """Made once: to be copied costs a fiftieth of being made."""
+    with closing(connect(prepare(tmp_path_factory.mktemp("demo")))) as connection:
+        load_demo(connection)
+        yield connection
+
+
 @pytest.fixture
-def store(served):
+def store(served, empty_file):
     """An empty store behind the running server."""
-    connection = connect(served[0])
     for key in SAMPLE:
         services(served[2]).shop.bench.detach(key)
-    for job in jobs.lines(connection):
-        jobs.delete(connection, job.id)
-    for fleet in fleets.heads(connection):
-        fleets.delete(connection, fleet.id)
-    shelf.write(connection, [])
-    yield connection
-    connection.close()
+    with closing(connect(served[0])) as connection:
+        empty_file.backup(connection)
+        yield connection
 
 
 @pytest.fixture
-def demo(store):
+def demo(store, demo_file):
     """The demo's jobs by their code."""
-    load_demo(store)
+    demo_file.backup(store)
     return {job.code: job.id for job in jobs.lines(store)}
 
 

@@ -4,7 +4,6 @@ from datetime import date, timedelta
 from fractions import Fraction
 
 import pytest
-from scipy import stats
 
 from ylemorph.core.buy.growth import (
     STUDENT,
@@ -70,7 +69,15 @@ def test_the_limit_is_the_comfort_floor_turned_round(used, role):
     assert used <= comfortable_up_to(floors.comfort * 4096, role, Headroom()) <= used + 4096
 
 
-def test_many_readings_against_a_statistics_library():
+@pytest.fixture(scope="module")
+def stats():
+    """Not at the top: every process of a run imports this file, and one asks."""
+    from scipy import stats
+
+    return stats
+
+
+def test_many_readings_against_a_statistics_library(stats):
     """Slope and 95 % interval as scipy gives them; the quantiles of Student's t too."""
     readings = [Reading(date(2025, 1 + month, 3), (100 + month * 3 + month % 3) * GiB) for month in range(8)]
     made = growth_from(readings)
@@ -94,7 +101,7 @@ def test_readings_on_a_line_are_sure():
 
 
 @pytest.mark.parametrize("used", [(100, 136, 170), (100, 100, 160, 170), (5, 9, 2, 8, 6)])
-def test_the_slope_and_how_sure_it_is_as_linregress_says(used):
+def test_the_slope_and_how_sure_it_is_as_linregress_says(stats, used):
     """scipy.stats.linregress: slope, and its standard error times Student's quantile, either way."""
     days = [date(2025, 1, 1) + timedelta(days=100 * n) for n in range(len(used))]
     made = growth_from([Reading(day, size * GiB) for day, size in zip(days, used, strict=True)])

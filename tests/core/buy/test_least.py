@@ -1,7 +1,7 @@
 """The exact smallest disk against a scan over sizes, and the ladder's marks (rules 2 and 6)."""
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 
 from tests.make import desk, disk, fs, part, row_of, sources, wishes
 from ylemorph.core.buy.assess import FleetLine, Target, assess, best_of
@@ -24,7 +24,6 @@ def verdict_on(prepared, sectors, sector=512):
         return None
 
 
-@settings(max_examples=150)
 @given(sources(), wishes(desk()))
 def test_the_least_size_is_the_first_of_a_scan(source, wish):
     """Grain by grain around the answer, and sector by sector at the answer; where there is none, no size gives it."""

@@ -1,6 +1,6 @@
 """Random pairs of small disks with all that makes an order hard, and sequences damaged on purpose."""
 
-import copy
+import json
 
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.disk.check import checked
@@ -76,7 +76,7 @@ def random_facts(rnd):
 
 def damaged(data, rnd):
     """The same steps with one thing wrong: two swapped, one dropped, a length, a place or a disk that is off."""
-    made = copy.deepcopy(data)
+    made = json.loads(json.dumps(data))
     steps = made["steps"]
     at = rnd.randrange(len(steps))
     what = rnd.choice(("swap", "drop", "length", "place", "disk", "twice"))
@@ -87,7 +87,7 @@ def damaged(data, rnd):
     elif what == "drop":
         del steps[at]
     elif what == "twice":
-        steps.insert(rnd.randrange(len(steps) + 1), copy.deepcopy(steps[at]))
+        steps.insert(rnd.randrange(len(steps) + 1), json.loads(json.dumps(steps[at])))
     elif what == "disk":
         name = rnd.choice(("disk", "from_disk"))
         if steps[at][name]:

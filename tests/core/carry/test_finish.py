@@ -35,7 +35,7 @@ from .pairs import damaged, random_plan
 from .simulator import Bench
 
 DEEP = os.environ.get("HYPOTHESIS_PROFILE") == "deep"
-PAIRS, CHUNKS = (2000, 20) if DEEP else (150, 10)
+PAIRS, CHUNKS = (2000, 20) if DEEP else (80, 8)
 GRAIN = MiB // 512
 READY = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", found_right="yes")
 
@@ -186,7 +186,7 @@ def least_moved(shifts, cells):
 
 
 def random_shifts(rnd):
-    count = rnd.randint(1, 5)
+    count = rnd.randint(1, 5 if DEEP else 4)
     lengths = [rnd.randint(1, 3) for _ in range(count)]
     cells = sum(lengths) + rnd.randint(0, 3)
 

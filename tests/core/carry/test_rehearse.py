@@ -19,8 +19,7 @@ from .pairs import damaged, random_facts, random_plan
 from .simulator import Bench
 
 DEEP = os.environ.get("HYPOTHESIS_PROFILE") == "deep"
-PAIRS = 3000 if DEEP else 200
-CHUNKS = 20
+PAIRS, CHUNKS = (3000, 20) if DEEP else (100, 10)
 
 
 def sequences(rnd):

@@ -5,7 +5,7 @@ from fractions import Fraction
 from itertools import product
 
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from scipy.optimize import linprog
 
@@ -63,6 +63,7 @@ def least_factor(capacity, lows, highs, weights):
     return above
 
 
+@settings(max_examples=settings().max_examples // 2)  # each asks the solver 45 times
 @given(rows, st.integers(0, 100))
 def test_sizes_are_the_linear_optimum_in_whole_grains(rows, share):
     lows = [low for low, _, _ in rows]

@@ -73,7 +73,7 @@ def too_small(draw):
     return source, Disk(max(4096, size // 512))
 
 
-@settings(max_examples=max(200, settings().max_examples))
+@settings(max_examples=max(100, settings().max_examples))
 @given(too_small())
 def test_remedies_of_hundreds_of_pairs_that_do_not_fit(case):
     source, target = case
