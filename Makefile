@@ -131,7 +131,7 @@ check: lint
 
 test: lint browser utilities $(STATIC)
 	$(SAY) "Tests"
-	@$(BIN)/pytest --numprocesses $(WORKERS)
+	@$(BIN)/pytest --numprocesses $(WORKERS) --dist worksteal
 
 test-deep: $(VENV)/.ready utilities
 	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document; killed a hundred times"

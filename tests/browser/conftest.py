@@ -146,13 +146,15 @@ def store(served, empty_file):
         services(served[2]).shop.bench.detach(key)
     with closing(connect(served[0])) as connection:
         empty_file.backup(connection)
+        services(served[2]).forget()
         yield connection
 
 
 @pytest.fixture
-def demo(store, demo_file):
+def demo(served, store, demo_file):
     """The demo's jobs by their code."""
     demo_file.backup(store)
+    services(served[2]).forget()
     return {job.code: job.id for job in jobs.lines(store)}
 
 

@@ -252,6 +252,16 @@ def test_the_bench_is_stopped_and_does_one_thing_at_a_time(api, on_bench):
     assert until(api, url, "stopped")["step"] == 1
 
 
+def test_a_backup_that_is_put_back_knows_no_practice(api, on_bench):
+    """Its jobs go by the same numbers as those that were practised."""
+    url = f"/api/jobs/{on_bench['id']}/practice"
+    kept = api("POST", "/api/backups").get_json()["backups"][0]["name"]
+    assert api("POST", url, {"pace": 60}).get_json()["state"] == "running"
+    assert api("POST", f"/api/backups/{kept}/restore").status_code == 200
+    assert api("GET", url).get_json()["state"] is None
+    assert api("POST", url, {"pace": 60}).get_json()["state"] == "running"
+
+
 def test_a_job_without_a_disk_on_the_bench_cannot_be_practised(api, job):
     url = f"/api/jobs/{job['id']}/practice"
     assert "no disk on the bench" in api("GET", url).get_json()["why_not"]

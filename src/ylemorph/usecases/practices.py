@@ -101,6 +101,13 @@ class Practices:
         with self._lock:
             return self._kept.get(job)
 
+    def forget(self) -> None:
+        """Other data stand in the place of those to whose jobs they belong: what runs ends at its next step."""
+        with self._lock:
+            for practice in self._kept.values():
+                practice.stopping = True
+            self._kept.clear()
+
     def stop(self, job: int) -> PracticeRun:
         practice = self.get(job)
         if practice is None:

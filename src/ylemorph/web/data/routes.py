@@ -115,8 +115,7 @@ def restore_backup(path: BackupPath) -> Response:
     """Put one backup in the place of the data, which becomes a backup itself before."""
     data.restore_backup(services().shop.store.parent, path.name)
     note("restored", asker())
-    services().lines.clear()
-    services().hub.drop()
+    services().forget()
     return _answer()
 
 

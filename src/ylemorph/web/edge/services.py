@@ -26,6 +26,12 @@ class Services:
     attempts: Attempts = field(default_factory=Attempts)
     lines: Lines = field(default_factory=Lines)
 
+    def forget(self) -> None:
+        """What is known of jobs beside the data file, when another file was put in its place."""
+        self.lines.clear()
+        self.shop.practices.forget()
+        self.hub.drop()
+
 
 def services(app: Flask | None = None) -> Services:
     """Of an application, or of the one that answers this request."""
