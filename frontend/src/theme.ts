@@ -26,4 +26,15 @@ export const theme = computed(() => ({
     borderRadius: 6,
     motion: false,
   },
+  components: {
+    // What was refused is said in words, by the mark beside them; the ground stays calm.
+    Alert: {
+      colorErrorBg: dark.value ? "#211F1B" : "#FFFDF9",
+      colorErrorBorder: dark.value ? "#3D3933" : "#DDD6C8",
+    },
+    Table: {
+      colorFillAlter: dark.value ? "#211F1B" : "#FFFDF9",
+      colorTextHeading: dark.value ? "#AAA396" : "#6C6A64",
+    },
+  },
 }));

@@ -76,7 +76,7 @@ def test_figures_to_type_stand_beside_a_step_and_are_copied(window, demo):
 
 
 def test_ticks_stay_through_reload_and_undo(desk):
-    desk.get_by_label("The computer runs on mains, and does not go to sleep").check()
+    desk.get_by_label("The computer runs on mains, and does not go to sleep").click()
     expect(desk.get_by_role("heading", name="Before")).to_contain_text("1 of 7")
     ways(desk).get_by_role("button", name="Through an image").click()
     expect(desk.get_by_role("heading", level=1)).to_contain_text("Through an image")

@@ -311,7 +311,7 @@ def test_a_backup_is_made_and_put_back(window, demo):
     expect(panel.get_by_role("status")).to_contain_text("is made")
     with page.expect_download() as taken:
         panel.get_by_role("link", name="Take every job out").click()
-    panel.get_by_label("Take jobs in").set_input_files(taken.value.path())
+    panel.locator("input[type=file]").set_input_files(taken.value.path())
     expect(panel.get_by_role("status")).to_contain_text("10 jobs came in")
     panel.get_by_role("button", name="Put back").first.click()
     page.get_by_role("button", name="Put it back").click()

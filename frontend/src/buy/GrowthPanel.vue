@@ -7,6 +7,7 @@ import type { Job } from "../api/client";
 import type { JobStore } from "../api/jobs";
 import { size } from "../widgets/units";
 import { picture } from "./growth";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const { data, error } = useQuery(computed(() => lastingQuery(props.job)));
@@ -38,8 +39,8 @@ function from(row: GrowingRow): string {
 <template>
   <section class="card" aria-label="How long it lasts">
     <h2>How long it lasts</h2>
-    <p v-if="error" role="alert">{{ error.message }}</p>
-    <p v-if="wrong" role="alert"><span class="tag stop">stop</span> {{ wrong.message }}</p>
+    <TroubleLine v-if="error">{{ error.message }}</TroubleLine>
+    <TroubleLine v-if="wrong">{{ wrong.message }}</TroubleLine>
     <p v-if="data && !data.rows.length" class="muted">No row of this source tells how much it holds.</p>
     <ul v-else class="rows">
       <li v-for="row in data?.rows ?? []" :key="row.number">

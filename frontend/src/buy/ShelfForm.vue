@@ -4,6 +4,7 @@ import { reactive, ref, watch } from "vue";
 import { FORM_CHOICES, LINK_CHOICES, type ShelfTexts } from "../api/buy";
 import PickOne from "../widgets/PickOne.vue";
 import { formName } from "../widgets/words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ disk: ShelfTexts | null; refused: string }>();
 const emit = defineEmits<{ keep: [disk: ShelfTexts]; close: [] }>();
@@ -49,7 +50,7 @@ defineExpose({ focus: () => first.value?.focus() });
     <label>Currency <a-input v-model:value="cells.currency" class="fig" :maxlength="3" /></label>
     <label>In stock <a-input v-model:value="cells.stock" class="fig" placeholder="enough" :maxlength="6" /></label>
     <label class="wide">Note <a-input v-model:value="cells.note" :maxlength="400" /></label>
-    <p v-if="refused" role="alert" class="whole"><span class="tag stop">stop</span> {{ refused }}</p>
+    <TroubleLine v-if="refused" class="whole">{{ refused }}</TroubleLine>
     <div class="whole">
       <a-button type="primary" html-type="submit">{{ disk ? "Keep the change" : "Put it on the shelf" }}</a-button>
       <a-button @click="emit('close')">Close</a-button>

@@ -7,6 +7,7 @@ import { size } from "../widgets/units";
 import { LINKS } from "../widgets/words";
 import FoldCard from "../widgets/FoldCard.vue";
 import PickOne from "../widgets/PickOne.vue";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{
   questions: Question[];
@@ -83,7 +84,7 @@ const MODES = [
       </label>
     </div>
     <template #always>
-      <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused.message }}</p>
+      <TroubleLine v-if="refused">{{ refused.message }}</TroubleLine>
     </template>
   </FoldCard>
 </template>

@@ -15,14 +15,9 @@ const emit = defineEmits<{ tick: [item: string, on: boolean] }>();
     </h2>
     <ul>
       <li v-for="item in items" :key="item.key">
-        <label>
-          <input
-            type="checkbox"
-            :checked="!!ticks[item.key]"
-            @change="emit('tick', item.key, ($event.target as HTMLInputElement).checked)"
-          />
+        <a-checkbox :checked="!!ticks[item.key]" @change="emit('tick', item.key, $event.target.checked)">
           <span :class="{ muted: ticks[item.key] }">{{ item.text }}</span>
-        </label>
+        </a-checkbox>
         <span v-if="ticks[item.key]" class="fig muted">{{ moment(ticks[item.key]!) }}</span>
       </li>
     </ul>
@@ -52,13 +47,5 @@ li {
   justify-content: space-between;
   gap: 10px;
   padding: 2px 6px;
-}
-label {
-  display: flex;
-  gap: 10px;
-  align-items: baseline;
-}
-input {
-  accent-color: var(--action);
 }
 </style>

@@ -5,6 +5,7 @@ import { useCarry } from "../api/carry";
 import { useCheck } from "../api/check";
 import type { Job, PlanRow, Schemas } from "../api/client";
 import { size } from "../widgets/units";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: Job }>();
 const { carry, trouble } = useCarry(toRef(props, "job"));
@@ -33,7 +34,7 @@ const starts = computed(() => own.value.some((row) => row.role === "system" && r
 </script>
 
 <template>
-  <p v-if="trouble" role="alert">{{ trouble }}</p>
+  <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
   <article v-else-if="carry && plan">
     <h1>{{ job.machine || job.name || "Your machine" }}: the new disk</h1>
     <p class="muted">{{ [day, job.code].filter(Boolean).join(" · ") }}</p>

@@ -3,6 +3,7 @@
 import { ref } from "vue";
 import { handOver } from "../api/carry";
 import FoldCard from "../widgets/FoldCard.vue";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: number }>();
 const trouble = ref("");
@@ -77,7 +78,7 @@ async function png(): Promise<void> {
         </li>
       </ul>
     </template>
-    <p v-if="trouble" role="alert">{{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <p class="muted">The table as a disk image: <span class="fig">ylemorph plan --format table-image</span></p>
   </FoldCard>
 </template>

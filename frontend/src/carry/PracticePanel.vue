@@ -5,6 +5,7 @@ import { computed, onMounted, ref, shallowRef } from "vue";
 import { client, data, type Schemas } from "../api/client";
 import FoldCard from "../widgets/FoldCard.vue";
 import PickOne from "../widgets/PickOne.vue";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: number }>();
 const emit = defineEmits<{ moved: [] }>();
@@ -61,7 +62,7 @@ const ENDS = { done: "The bench is done.", stopped: "The bench was stopped.", fa
         <router-link :to="`/jobs/${job}/check`">Check back</router-link>
       </p>
     </template>
-    <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
   </FoldCard>
 </template>
 

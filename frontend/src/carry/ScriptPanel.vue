@@ -7,6 +7,7 @@ import { MOST_BYTES } from "../intake/files";
 import FoldCard from "../widgets/FoldCard.vue";
 import CommandLine from "../widgets/CommandLine.vue";
 import { useTried } from "../widgets/tried";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: number; way: Way | undefined; bench: CarryStore }>();
 const told = shallowRef<Schemas["TellModel"] | null>(null);
@@ -65,7 +66,7 @@ function take(file: File): false {
         {{ said.sentence }}
         <router-link v-if="said.found" :to="`/jobs/${job}/check`">Check back</router-link>
       </p>
-      <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+      <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     </template>
   </FoldCard>
 </template>

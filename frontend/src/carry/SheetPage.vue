@@ -5,6 +5,7 @@ import { handOver, useCarry } from "../api/carry";
 import type { Job } from "../api/client";
 import { size } from "../widgets/units";
 import { KINDS } from "../widgets/words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: Job }>();
 const { carry, trouble } = useCarry(toRef(props, "job"));
@@ -18,7 +19,7 @@ const mib = (bytes: number | null) =>
 </script>
 
 <template>
-  <p v-if="trouble" role="alert">{{ trouble }}</p>
+  <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
   <article v-else-if="carry && steps">
     <h1>{{ [job.name || "Work sheet", job.code, job.machine].filter(Boolean).join(" · ") }}</h1>
     <p>

@@ -3,6 +3,7 @@
 import { ref, watch } from "vue";
 import type { RecordEntry } from "../api/carry";
 import type { Schemas } from "../api/client";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ reasons: Schemas["ReasonModel"][]; refused: string; busy: boolean }>();
 const open = defineModel<boolean>("open", { required: true });
@@ -19,14 +20,11 @@ const keep = () => reason.value && !props.busy && emit("failed", reason.value, n
 
 <template>
   <a-modal v-model:open="open" title="Why did it fail?" :footer="null" width="440px">
-    <fieldset>
-      <legend class="sr-only">Reason</legend>
-      <label v-for="one in reasons" :key="one.key">
-        <input v-model="reason" type="radio" name="reason" :value="one.key" /> {{ one.text }}
-      </label>
-    </fieldset>
+    <a-radio-group v-model:value="reason" role="radiogroup" aria-label="Reason" name="reason" class="reasons">
+      <a-radio v-for="one in reasons" :key="one.key" :value="one.key">{{ one.text }}</a-radio>
+    </a-radio-group>
     <label class="note">What it said <a-input v-model:value="note" :maxlength="200" @press-enter="keep" /></label>
-    <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused }}</p>
+    <TroubleLine v-if="refused">{{ refused }}</TroubleLine>
     <div class="acts">
       <a-button @click="open = false">It did not fail</a-button>
       <a-button type="primary" :disabled="!reason || busy" @click="keep">Record it</a-button>
@@ -35,12 +33,9 @@ const keep = () => reason.value && !props.busy && emit("failed", reason.value, n
 </template>
 
 <style scoped>
-fieldset {
+.reasons {
   display: grid;
   gap: 6px;
-  border: 0;
-  margin: 0;
-  padding: 0;
 }
 .note {
   display: grid;

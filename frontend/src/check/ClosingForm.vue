@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 import type { CheckBack } from "../api/check";
 import type { Schemas } from "../api/client";
 import { moment } from "../widgets/units";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ check: CheckBack; unfinished: string }>();
 const emit = defineEmits<{ close: [body: Schemas["CloseRequest"]]; reopen: [] }>();
@@ -53,8 +54,10 @@ const today = () => new Date().toISOString().slice(0, 10);
     </template>
     <form v-else @submit.prevent="send()">
       <h2>Close the job</h2>
-      <label><input v-model="result" type="radio" value="done" name="result" /> Done</label>
-      <label><input v-model="result" type="radio" value="given-up" name="result" /> Given up</label>
+      <a-radio-group v-model:value="result" role="radiogroup" aria-label="How it ended" name="result">
+        <a-radio value="done">Done</a-radio>
+        <a-radio value="given-up">Given up</a-radio>
+      </a-radio-group>
       <label class="field">Note <a-input v-model:value="note" :maxlength="10000" /></label>
       <label class="field">The old disk is kept until <input v-model="until" type="date" class="fig" /></label>
       <label class="field">
@@ -75,7 +78,7 @@ const today = () => new Date().toISOString().slice(0, 10);
           />
         </label>
       </details>
-      <p v-if="wrong" role="alert">Write whole minutes, such as 95.</p>
+      <TroubleLine v-if="wrong">Write whole minutes, such as 95.</TroubleLine>
       <p v-if="check.took" class="muted">{{ check.took }}, as the record says, unless something is typed.</p>
       <p v-if="unfinished && result === 'done'" role="alert">
         <span class="tag stop">stop</span> {{ unfinished }}.

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 /** The machines of a fleet on one model: the work of the screen. Lines are chosen for jobs. */
-import { computed } from "vue";
+import { Checkbox, type TableColumnType, type TableProps } from "ant-design-vue";
+import type { CheckboxChangeEvent } from "ant-design-vue/es/checkbox/interface";
+import { computed, h } from "vue";
 import type { Filter, Fleet, Machine, SortKey } from "../api/buy";
 import { PAGE } from "../api/buy";
 import { size } from "../widgets/units";
@@ -8,15 +10,59 @@ import { FIT_NAMES, spaced, verdictName } from "../widgets/words";
 
 const props = defineProps<{ fleet: Fleet; machines: Machine[]; count: number; filter: Filter; chosen: Set<number> }>();
 const emit = defineEmits<{ sort: [key: SortKey]; page: [start: number]; choose: [ids: number[], on: boolean] }>();
-const COLUMNS: readonly (readonly [SortKey, string, string])[] = [
-  ["name", "Machine", ""],
-  ["used", "Used", "num"],
-  ["need", "Needs", "num"],
-  ["verdict", "Verdict", ""],
-  ["free", "Free for the system", "num"],
-];
+type Column = TableColumnType<Machine>;
+/** `null` is not sorted; the table itself would go on from down to none. */
+const ORDERS: Column["sortDirections"] = ["ascend", "descend", "ascend"];
+const sorting = (key: SortKey, title: string, more: Column = {}): Column => ({
+  key,
+  title,
+  sorter: true,
+  showSorterTooltip: false,
+  sortDirections: ORDERS,
+  sortOrder: props.filter.sort === key ? (props.filter.down ? "descend" : "ascend") : null,
+  ...more,
+});
+const FIGURE: Column = { align: "right", customCell: () => ({ class: "fig" }) };
+const columns = computed<Column[]>(() => [
+  sorting("name", "Machine"),
+  sorting("used", "Used", FIGURE),
+  sorting("need", "Needs", FIGURE),
+  sorting("verdict", "Verdict"),
+  sorting("free", "Free for the system", FIGURE),
+  { key: "why", title: "Why, and what would help" },
+  ...(props.fleet.targets.length > 1
+    ? [{ key: "others", title: "On the others", customCell: () => ({ class: "others" }) }]
+    : []),
+]);
 const all = computed(() => props.machines.length > 0 && props.machines.every((line) => props.chosen.has(line.id)));
-const sorted = (key: SortKey) => (props.filter.sort !== key ? "none" : props.filter.down ? "descending" : "ascending");
+const selection = computed(() => ({
+  selectedRowKeys: [...props.chosen],
+  columnTitle: h(Checkbox, {
+    "aria-label": "Choose every machine of this page",
+    checked: all.value,
+    onChange: (event: CheckboxChangeEvent) =>
+      emit(
+        "choose",
+        props.machines.map((line) => line.id),
+        event.target.checked,
+      ),
+  }),
+  getCheckboxProps: (line: Machine) => ({ "aria-label": `Choose ${line.name}` }),
+  onSelect: (line: Machine, on: boolean) => emit("choose", [line.id], on),
+}));
+const pages = computed(() => ({
+  size: "small" as const,
+  current: props.filter.start / PAGE + 1,
+  pageSize: PAGE,
+  total: props.count,
+  hideOnSinglePage: true,
+  showSizeChanger: false,
+  showTotal: (total: number, [first, last]: [number, number]) => `${first} to ${last} of ${total}`,
+}));
+const changed: TableProps<Machine>["onChange"] = ({ current }, _filters, sorter, { action }) => {
+  if (action === "paginate") emit("page", ((current ?? 1) - 1) * PAGE);
+  else if (!Array.isArray(sorter)) emit("sort", sorter.columnKey as SortKey);
+};
 function grown(line: Machine): string {
   if (!line.before || line.used_bytes === null || line.before.used_bytes === null) return "";
   const by = line.used_bytes - line.before.used_bytes;
@@ -36,105 +82,60 @@ function elsewhere(line: Machine): string[] {
     .sort((a, b) => worst.indexOf(a[0]) - worst.indexOf(b[0]))
     .map(([word, names]) => `${word}: ${names.join(", ")}`);
 }
-const checked = (event: Event) => (event.target as HTMLInputElement).checked;
 </script>
 
 <template>
-  <div class="table">
-    <table class="plain">
-      <caption class="sr-only">
-        Machines on
-        {{
-          fleet.targets[filter.target]?.name
-        }}
-      </caption>
-      <thead>
-        <tr>
-          <th scope="col">
-            <input
-              type="checkbox"
-              :checked="all"
-              aria-label="Choose every machine of this page"
-              @change="
-                emit(
-                  'choose',
-                  machines.map((line) => line.id),
-                  checked($event),
-                )
-              "
-            />
-          </th>
-          <th v-for="[key, word, kind] in COLUMNS" :key="key" scope="col" :class="kind" :aria-sort="sorted(key)">
-            <button @click="emit('sort', key)">
-              {{ word
-              }}<span aria-hidden="true">{{ { none: "", ascending: " ↑", descending: " ↓" }[sorted(key)] }}</span>
-            </button>
-          </th>
-          <th scope="col">Why, and what would help</th>
-          <th v-if="fleet.targets.length > 1" scope="col">On the others</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="line in machines" :key="line.id">
-          <td>
-            <input
-              type="checkbox"
-              :checked="chosen.has(line.id)"
-              :aria-label="`Choose ${line.name}`"
-              @change="emit('choose', [line.id], checked($event))"
-            />
-          </td>
-          <td>
-            <b :title="line.origin">{{ line.name }}</b>
-            <div class="muted fig">{{ line.serial }} {{ size(line.source_bytes, "decimal") }}</div>
-          </td>
-          <td class="num">
-            {{ line.used_bytes === null ? "?" : size(line.used_bytes) }}
-            <div v-if="line.before" class="muted">{{ grown(line) }}</div>
-          </td>
-          <td class="num">{{ line.need_bytes === null ? "–" : size(line.need_bytes, "decimal") }}</td>
-          <td>
-            <b>{{ verdictName(line.verdict) }}</b>
-            <div class="muted">{{ FIT_NAMES[line.fit] }}</div>
-          </td>
-          <td class="num">{{ line.system_free_bytes === null ? "" : size(line.system_free_bytes) }}</td>
-          <td>
-            {{ line.reason }}
-            <div v-if="line.remedy" class="muted">{{ line.remedy }}</div>
-          </td>
-          <td v-if="fleet.targets.length > 1" class="others">
-            <span v-for="words in elsewhere(line)" :key="words">{{ words }}</span>
-          </td>
-        </tr>
-      </tbody>
-    </table>
-    <div v-if="count > PAGE" class="pages">
-      <a-button size="small" :disabled="filter.start === 0" @click="emit('page', filter.start - PAGE)">Before</a-button>
-      <span class="fig">{{ filter.start + 1 }} to {{ Math.min(count, filter.start + PAGE) }} of {{ count }}</span>
-      <a-button size="small" :disabled="filter.start + PAGE >= count" @click="emit('page', filter.start + PAGE)">
-        Next
-      </a-button>
-    </div>
-  </div>
+  <a-table
+    size="small"
+    row-key="id"
+    :aria-label="`Machines on ${fleet.targets[filter.target]?.name}`"
+    :columns="columns"
+    :data-source="machines"
+    :row-selection="selection"
+    :pagination="pages"
+    :scroll="{ x: 900 }"
+    @change="changed"
+  >
+    <template #bodyCell="{ column, record: line }">
+      <template v-if="column.key === 'name'">
+        <b :title="line.origin">{{ line.name }}</b>
+        <div class="muted fig">{{ line.serial }} {{ size(line.source_bytes, "decimal") }}</div>
+      </template>
+      <template v-else-if="column.key === 'used'">
+        {{ line.used_bytes === null ? "?" : size(line.used_bytes) }}
+        <div v-if="line.before" class="muted">{{ grown(line) }}</div>
+      </template>
+      <template v-else-if="column.key === 'need'">
+        {{ line.need_bytes === null ? "–" : size(line.need_bytes, "decimal") }}
+      </template>
+      <template v-else-if="column.key === 'verdict'">
+        <b>{{ verdictName(line.verdict) }}</b>
+        <div class="muted">{{ FIT_NAMES[(line as Machine).fit] }}</div>
+      </template>
+      <template v-else-if="column.key === 'free'">
+        {{ line.system_free_bytes === null ? "" : size(line.system_free_bytes) }}
+      </template>
+      <template v-else-if="column.key === 'why'">
+        {{ line.reason }}
+        <div v-if="line.remedy" class="muted">{{ line.remedy }}</div>
+      </template>
+      <template v-else-if="column.key === 'others'">
+        <span v-for="words in elsewhere(line)" :key="words">{{ words }}</span>
+      </template>
+    </template>
+  </a-table>
 </template>
 
 <style scoped>
-.table {
-  position: relative;
-  overflow-x: auto;
+:deep(.fig) {
+  white-space: nowrap;
 }
-.others {
+:deep(.others) {
   color: var(--muted);
   font-size: 12px;
   line-height: 1.3;
 }
-.others span {
+:deep(.others) span {
   display: block;
-}
-.pages {
-  display: flex;
-  gap: 12px;
-  align-items: center;
-  padding: 8px 0;
 }
 </style>

@@ -6,6 +6,7 @@ import { mixQuery, type Fleet } from "../api/buy";
 import { price } from "../buy/prices";
 import { spaced } from "../widgets/words";
 import PickOne from "../widgets/PickOne.vue";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ fleet: Fleet }>();
 const currency = ref("");
@@ -42,7 +43,7 @@ const choices = computed(() => [
       Prices stand in {{ known.join(" and ") }}, which cannot be added up. Which counts?
       <PickOne v-model="currency" :choices="choices" label="Currency" />
     </label>
-    <p v-if="error" role="alert">{{ error.message }}</p>
+    <TroubleLine v-if="error">{{ error.message }}</TroubleLine>
     <p v-else-if="!known.length" class="muted">No model has a price: give prices on the shelf for the cheapest mix.</p>
     <template v-else-if="mix && !asks">
       <p>

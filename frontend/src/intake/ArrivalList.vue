@@ -8,6 +8,7 @@ import type { Found } from "../api/reading";
 import { moment } from "../widgets/units";
 import FoundDisks from "./FoundDisks.vue";
 import { recognised } from "./words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: number }>();
 const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
@@ -32,7 +33,7 @@ async function use(arrival: Arrival, found: Found): Promise<void> {
 
 <template>
   <section v-if="arrivals?.length" class="card" aria-label="Arrived">
-    <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <div v-for="arrival in arrivals" :key="arrival.id" class="arrival" role="status">
       <div class="line">
         <b>Arrived from {{ arrival.machine || "a machine" }}</b>

@@ -8,6 +8,7 @@ import { healthFigures } from "../widgets/health";
 import { HEALTH, LINKS } from "../widgets/words";
 import ReadingBar from "./ReadingBar.vue";
 import { useReading } from "./reading";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ verb: string; as: string; serial?: string }>();
 const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
@@ -41,9 +42,7 @@ const health = (disk: RealDisk) => (disk.health ? healthFigures(disk.health) || 
 <template>
   <section v-if="found?.allowed || error" class="attached" aria-label="Attached to this machine">
     <h2>Attached to this machine</h2>
-    <p v-if="error || found?.trouble" role="alert">
-      <span class="tag stop">stop</span> {{ error?.message ?? found?.trouble }}
-    </p>
+    <TroubleLine v-if="error || found?.trouble">{{ error?.message ?? found?.trouble }}</TroubleLine>
     <p v-else-if="!found?.disks.length" class="muted">No disk. It is seen here as soon as one is attached.</p>
     <ul v-else>
       <li v-for="disk in found?.disks" :key="disk.key">
@@ -79,9 +78,7 @@ const health = (disk: RealDisk) => (disk.health ? healthFigures(disk.health) || 
           <a-button size="small" @click="asked = ''">Leave it</a-button>
         </div>
         <ReadingBar v-if="running && chosen === disk.key" class="more" :progress="running" />
-        <p v-if="trouble && chosen === disk.key" class="more" role="alert">
-          <span class="tag stop">stop</span> {{ trouble }}
-        </p>
+        <TroubleLine v-if="trouble && chosen === disk.key" class="more">{{ trouble }}</TroubleLine>
       </li>
     </ul>
     <p v-for="why in barred" :key="why" role="note">{{ why }}</p>

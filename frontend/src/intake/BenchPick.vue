@@ -6,6 +6,7 @@ import type { Survey } from "../api/client";
 import { benchQuery, readBench, realDisksQuery, type BenchDisk } from "../api/reading";
 import { HEALTH, LINKS } from "../widgets/words";
 import AttachedDisks from "./AttachedDisks.vue";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ what: string; serial?: string }>();
 const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
@@ -71,7 +72,7 @@ async function read(disk: BenchDisk): Promise<void> {
         </a-button>
       </li>
     </ul>
-    <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <p v-if="attached.length" class="muted">Another disk? <router-link to="/bench">Go to the bench</router-link>.</p>
   </div>
 </template>

@@ -4,6 +4,7 @@ import { shallowRef } from "vue";
 import { askCode, type Collect, type Goal } from "../api/collect";
 import CommandLine from "../widgets/CommandLine.vue";
 import { useTried } from "../widgets/tried";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ goal: Goal }>();
 const given = shallowRef<Collect | null>(null);
@@ -30,7 +31,7 @@ const ask = () =>
         this page by itself.
       </span>
     </div>
-    <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <template v-if="given">
       <p v-if="!given.reachable" role="alert">
         <span class="tag mind">mind</span> This Ylemorph listens to this machine alone, so no other one reaches it.

@@ -8,6 +8,7 @@ import CommandLine from "../widgets/CommandLine.vue";
 import FoundDisks from "./FoundDisks.vue";
 import { readFile } from "./files";
 import { recognised } from "./words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ what: string; onto?: Survey }>();
 const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
@@ -79,7 +80,7 @@ function picked(event: Event): void {
       <a-button :disabled="!pasted.trim()" @click="takeText">Read it</a-button>
       <a-spin v-if="busy" size="small" />
     </div>
-    <p v-if="trouble" role="alert" class="trouble"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <div v-if="choice" role="status">
       <p>
         <b>{{ choice.found.length }} disks stand in this {{ choice.form }}. Which one is the {{ props.what }}?</b>
@@ -123,8 +124,5 @@ function picked(event: Event): void {
 summary {
   cursor: pointer;
   color: var(--muted);
-}
-.trouble {
-  overflow-wrap: anywhere;
 }
 </style>

@@ -5,6 +5,7 @@ import type { Survey } from "../api/client";
 import { beginReading } from "../api/reading";
 import ReadingBar from "./ReadingBar.vue";
 import { useReading } from "./reading";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ what: string; folders: string[] }>();
 const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
@@ -26,7 +27,7 @@ async function begin(): Promise<void> {
     </div>
     <ReadingBar v-if="running" :progress="running" />
     <p class="muted">It is opened for reading only.</p>
-    <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
   </form>
 </template>
 

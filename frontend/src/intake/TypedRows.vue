@@ -7,6 +7,7 @@ import { readTyped, type Reading, type TypedTable } from "../api/reading";
 import PickOne from "../widgets/PickOne.vue";
 import { size, units } from "../widgets/units";
 import { ROLES } from "../widgets/words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const emit = defineEmits<{ survey: [survey: Survey, words: string[]] }>();
 const COLUMNS = ["size", "used", "filesystem", "label"] as const;
@@ -164,7 +165,7 @@ async function use(): Promise<void> {
       </span>
       <a-button type="primary" html-type="submit" :disabled="!filled.length">Use these numbers</a-button>
     </div>
-    <p v-if="sentence" role="alert"><span class="tag stop">stop</span> {{ sentence }}</p>
+    <TroubleLine v-if="sentence">{{ sentence }}</TroubleLine>
     <p v-for="line in found?.missing ?? []" :key="line" class="muted">{{ line }}</p>
   </form>
 </template>

@@ -24,46 +24,46 @@ const today = new Date().toISOString().slice(0, 10);
 
 <template>
   <div class="card list">
-    <table class="plain">
+    <table class="plain" role="table">
       <caption class="sr-only">
         Jobs, the last changed first
       </caption>
-      <thead>
-        <tr>
-          <th scope="col">Morph</th>
-          <th scope="col">Job</th>
-          <th scope="col">From</th>
-          <th scope="col">To</th>
-          <th scope="col">Verdict</th>
-          <th scope="col">Stage</th>
-          <th scope="col">Changed</th>
-          <th scope="col"><span class="sr-only">What to do</span></th>
+      <thead role="rowgroup">
+        <tr role="row">
+          <th scope="col" role="columnheader">Morph</th>
+          <th scope="col" role="columnheader">Job</th>
+          <th scope="col" role="columnheader">From</th>
+          <th scope="col" role="columnheader">To</th>
+          <th scope="col" role="columnheader">Verdict</th>
+          <th scope="col" role="columnheader">Stage</th>
+          <th scope="col" role="columnheader">Changed</th>
+          <th scope="col" role="columnheader"><span class="sr-only">What to do</span></th>
         </tr>
       </thead>
-      <tbody>
-        <tr v-for="job in jobs" :key="job.id" @click="router.push(`/jobs/${job.id}/${job.stage}`)">
-          <td><MiniMorph :job="job" /></td>
-          <td>
+      <tbody role="rowgroup">
+        <tr v-for="job in jobs" :key="job.id" role="row" @click="router.push(`/jobs/${job.id}/${job.stage}`)">
+          <td role="cell"><MiniMorph :job="job" /></td>
+          <td role="cell">
             <router-link :to="`/jobs/${job.id}/${job.stage}`" class="title" @click.stop>
               {{ job.name || "Unnamed job" }}
             </router-link>
             <div class="muted">{{ [job.code, job.machine].filter(Boolean).join(" · ") }}</div>
           </td>
-          <td>
+          <td role="cell">
             <template v-if="job.source">
               {{ job.source.model || "Disk" }}
               <div class="muted fig">{{ job.source.label }}</div>
             </template>
             <span v-else-if="!job.broken" class="muted">not read yet</span>
           </td>
-          <td>
+          <td role="cell">
             <template v-if="job.target">
               {{ job.target.model || "Any disk" }}
               <div class="muted fig">{{ job.target.label }}</div>
             </template>
             <span v-else-if="!job.broken" class="muted">not chosen yet</span>
           </td>
-          <td>
+          <td role="cell">
             <template v-if="job.broken">
               <span class="tag stop">cannot be read</span>
               <div class="muted" :title="job.broken">{{ job.broken.slice(0, 60) }}</div>
@@ -74,7 +74,7 @@ const today = new Date().toISOString().slice(0, 10);
             </template>
             <span v-else class="muted">open</span>
           </td>
-          <td>
+          <td role="cell">
             {{
               job.broken ? "" : job.closed ? (job.closed === "done" ? "Closed" : "Given up") : STAGES[job.stage].name
             }}
@@ -83,8 +83,8 @@ const today = new Date().toISOString().slice(0, 10);
               {{ job.at_step > (job.of_steps ?? 0) ? "every step done" : `step ${job.at_step} of ${job.of_steps}` }}
             </div>
           </td>
-          <td class="muted">{{ moment(job.changed_at) }}</td>
-          <td @click.stop>
+          <td role="cell" class="muted">{{ moment(job.changed_at) }}</td>
+          <td role="cell" @click.stop>
             <LineMenu
               :label="`What to do with ${job.code} ${job.name}`"
               :items="job.broken ? ACTS.slice(2) : ACTS"
@@ -122,9 +122,13 @@ tbody tr:last-child td {
   color: var(--ink);
   font-weight: 600;
 }
-/* On a telephone each job is a card of its own: its name, its verdict, from and to, where it stands. */
+/* On a telephone each job is a card of its own: its name, its verdict, from and to, where it stands. The roles are
+   written out, since a table that is laid out otherwise is none to a screen reader. */
 @media (max-width: 600px) {
-  thead,
+  thead {
+    position: absolute;
+    clip-path: inset(50%);
+  }
   td:first-child {
     display: none;
   }

@@ -11,6 +11,7 @@ import PickOne from "../widgets/PickOne.vue";
 import { inField } from "../widgets/keys";
 import { size, units } from "../widgets/units";
 import { FIT_NAMES, FITS, verdictName } from "../widgets/words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const open = defineModel<boolean>("open", { required: true });
@@ -106,7 +107,7 @@ const LINES = [
         Take the second <kbd>T</kbd>
       </a-button>
     </div>
-    <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <a-spin v-else-if="!found" />
     <template v-else>
       <div class="pictures">

@@ -4,6 +4,7 @@ import { computed, nextTick, reactive, ref, watch } from "vue";
 import type { Change, Options, Plan, ProblemError, Schemas } from "../api/client";
 import PickOne from "../widgets/PickOne.vue";
 import { size } from "../widgets/units";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{
   plan: Plan;
@@ -113,7 +114,7 @@ const PICKS = computed<Pick[]>(() => [
         />
       </template>
     </div>
-    <p v-if="refused" role="alert" class="refused">{{ refused.message }}</p>
+    <TroubleLine v-if="refused">{{ refused.message }}</TroubleLine>
     <p v-else-if="open" class="muted">Press Enter to set.</p>
   </details>
 </template>
@@ -129,8 +130,5 @@ summary {
   gap: 6px 10px;
   align-items: center;
   margin: 10px 0 6px;
-}
-.refused {
-  color: var(--action);
 }
 </style>

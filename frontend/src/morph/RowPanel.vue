@@ -6,6 +6,7 @@ import type { ProblemError } from "../api/client";
 import PickOne from "../widgets/PickOne.vue";
 import { exact, size, sizeFine, units } from "../widgets/units";
 import { KINDS, ROLES } from "../widgets/words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{
   row: PlanRow;
@@ -181,7 +182,7 @@ defineExpose({
       <a-button html-type="submit">{{ dirty ? "Set" : "Pin" }}</a-button>
       <a-button :disabled="!!row.actions.grow" :title="row.actions.grow" @click="emit('rest')">Rest here</a-button>
     </form>
-    <p v-if="refused" role="alert" class="refused">{{ refused.message }}</p>
+    <TroubleLine v-if="refused">{{ refused.message }}</TroubleLine>
     <p v-else-if="!row.actions.pin" class="muted small">Type 240GiB, +20G, used+30% or floor</p>
 
     <div class="acts">
@@ -310,9 +311,6 @@ form:not(.lighten) {
 }
 .act:hover {
   text-decoration: underline;
-}
-.refused {
-  color: var(--action);
 }
 .small {
   font-size: 12px;

@@ -16,6 +16,7 @@ import { healthFigures } from "../widgets/health";
 import TopBar from "../widgets/TopBar.vue";
 import { size } from "../widgets/units";
 import { HEALTH, LINKS } from "../widgets/words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const emit = defineEmits<{ keys: [] }>();
 const queries = useQueryClient();
@@ -93,7 +94,7 @@ const health = (disk: BenchDisk) =>
       <h1>Bench</h1>
       <span class="muted">the disks that can be read here</span>
     </div>
-    <p v-if="trouble" role="alert" class="card"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <div v-if="real?.allowed" class="card real">
       <AttachedDisks verb="New job from it" as="as its source" @survey="toJob" />
       <div v-if="surveyed.length > 1 || many" class="all">

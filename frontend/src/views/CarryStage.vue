@@ -22,6 +22,7 @@ import FoldCard from "../widgets/FoldCard.vue";
 import StartLine from "../widgets/StartLine.vue";
 import { isTyping } from "../widgets/keys";
 import { moment } from "../widgets/units";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const bench = useCarry(toRef(props, "job"));
@@ -185,9 +186,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
         </a-button>
       </div>
     </div>
-    <p v-if="refused || wayRefused" role="alert">
-      <span class="tag stop">stop</span> {{ refused || wayRefused?.message }}
-    </p>
+    <TroubleLine v-if="refused || wayRefused">{{ refused || wayRefused?.message }}</TroubleLine>
     <template v-if="!folded">
       <StartLine :start="steps.plan.start" />
       <WayCards v-bind="ways" @way="setWay" />

@@ -11,6 +11,7 @@ import DiskIntake from "../intake/DiskIntake.vue";
 import FiguresTable from "../widgets/FiguresTable.vue";
 import PickOne from "../widgets/PickOne.vue";
 import { moment } from "../widgets/units";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const router = useRouter();
@@ -77,7 +78,7 @@ async function sure(): Promise<void> {
         {{ reading ? "Leave it at that" : "Check again" }}
       </a-button>
     </div>
-    <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused }}</p>
+    <TroubleLine v-if="refused">{{ refused }}</TroubleLine>
     <section v-if="doubtful" class="card" role="alert">
       <p>
         <span class="tag mind">mind</span> {{ doubtful.why }}.

@@ -16,6 +16,7 @@ import StartLine from "../widgets/StartLine.vue";
 import { isTyping } from "../widgets/keys";
 import { FITS, verdictName } from "../widgets/words";
 import { size } from "../widgets/units";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const chosen = ref<number | null>(null);
@@ -192,7 +193,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <GravestFinding :plan="plan" :job="job" @choose="showFinding" />
       <StartLine :start="plan.start" />
     </div>
-    <p v-if="pageRefused" role="alert"><span class="tag stop">stop</span> {{ pageRefused.message }}</p>
+    <TroubleLine v-if="pageRefused">{{ pageRefused.message }}</TroubleLine>
     <FitCards :cards="morph.cards" :fit="plan.fit" @fit="setFit" />
     <div class="panes">
       <section class="card morph" aria-label="Morph">

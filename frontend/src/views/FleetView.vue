@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** One fleet: the histogram is the picture, the table below it the work. */
+import type { CheckboxChangeEvent } from "ant-design-vue/es/checkbox/interface";
 import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
@@ -13,10 +14,12 @@ import NeedHistogram from "../fleet/NeedHistogram.vue";
 import CollectPanel from "../intake/CollectPanel.vue";
 import AlsoOpen from "../widgets/AlsoOpen.vue";
 import LineMenu from "../widgets/LineMenu.vue";
+import FilePick from "../widgets/FilePick.vue";
 import DropVeil from "../widgets/DropVeil.vue";
 import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { FITS, FIT_NAMES } from "../widgets/words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const emit = defineEmits<{ keys: [] }>();
 const route = useRoute();
@@ -79,10 +82,7 @@ async function send(dropped: Dropped[]): Promise<void> {
   }
   sending.value = null;
 }
-const picked = (event: Event) => {
-  const input = event.target as HTMLInputElement;
-  void send(listed(input.files ?? [])).then(() => (input.value = ""));
-};
+const picked = (files: File[]) => void send(listed(files));
 const dropped = (what: DataTransfer) => void walked(what).then(send);
 
 function choose(ids: number[], on: boolean): void {
@@ -163,8 +163,8 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
         </span>
         <span class="gap" />
         <AlsoOpen />
-        <label class="add">Add files <input type="file" multiple class="sr-only" @change="picked" /></label>
-        <label class="add">Add a folder <input type="file" webkitdirectory class="sr-only" @change="picked" /></label>
+        <FilePick text="Add files" multiple @picked="picked" />
+        <FilePick text="Add a folder" directory @picked="picked" />
         <a-button size="small" :aria-expanded="collecting" @click="collecting = !collecting">
           From a customer's machine
         </a-button>
@@ -177,9 +177,9 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
         />
       </div>
       <section v-if="collecting" class="card"><CollectPanel :goal="{ fleet: id }" /></section>
-      <p v-if="refused" role="alert" class="card"><span class="tag stop">stop</span> {{ refused }}</p>
-      <p v-if="fleet.trouble" role="alert" class="card"><span class="tag stop">stop</span> {{ fleet.trouble }}</p>
-      <p v-for="text in said" :key="text" role="alert" class="card">{{ text }}</p>
+      <TroubleLine v-if="refused">{{ refused }}</TroubleLine>
+      <TroubleLine v-if="fleet.trouble">{{ fleet.trouble }}</TroubleLine>
+      <TroubleLine v-for="text in said" :key="text">{{ text }}</TroubleLine>
       <p v-if="writing" role="status" class="card"><a-spin size="small" /> Writing {{ writing.toUpperCase() }}</p>
       <p v-if="sending" role="status" class="card">Sending {{ sending.sent }} of {{ sending.of }} files</p>
       <div v-if="fleet.running || fleet.stopped" class="card going" role="status">
@@ -229,14 +229,14 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
         /></label>
         <fieldset>
           <legend class="sr-only">Fits that are tried</legend>
-          <label v-for="key in FITS" :key="key">
-            <input
-              type="checkbox"
-              :checked="fleet.fits.includes(key)"
-              @change="(event) => setFit(key, (event.target as HTMLInputElement).checked)"
-            />
+          <a-checkbox
+            v-for="key in FITS"
+            :key="key"
+            :checked="fleet.fits.includes(key)"
+            @change="(event: CheckboxChangeEvent) => setFit(key, event.target.checked)"
+          >
             {{ FIT_NAMES[key] }}
-          </label>
+          </a-checkbox>
         </fieldset>
       </section>
       <section v-if="chosen.size || made.length" class="card bar" role="status">
@@ -306,18 +306,9 @@ main {
   color: inherit;
   text-decoration: underline;
 }
-.add {
-  border: 1px solid var(--sand);
-  border-radius: 6px;
-  padding: 1px 8px;
-  cursor: pointer;
-}
 .out {
   border: 1px solid var(--sand);
   border-radius: 6px;
-}
-.add:focus-within {
-  outline: 2px solid var(--action);
 }
 .going,
 .bar {

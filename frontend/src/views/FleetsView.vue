@@ -1,11 +1,13 @@
 <script setup lang="ts">
 /** All fleets: many machines that go to the same models of disk. */
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
+import type { TableColumnType } from "ant-design-vue";
 import { ref } from "vue";
 import { useRouter } from "vue-router";
 import { beginFleet, deleteFleet, fleetsQuery, shelfQuery } from "../api/buy";
 import TopBar from "../widgets/TopBar.vue";
 import { moment } from "../widgets/units";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const emit = defineEmits<{ keys: [] }>();
 const router = useRouter();
@@ -13,6 +15,15 @@ const queries = useQueryClient();
 const { data: fleets, isPending, error, refetch } = useQuery(fleetsQuery());
 const { data: shelf } = useQuery(shelfQuery());
 const trouble = ref("");
+type Line = NonNullable<typeof fleets.value>[number];
+const COLUMNS: TableColumnType<Line>[] = [
+  { key: "name", title: "Fleet", sorter: (one, other) => one.name.localeCompare(other.name) },
+  { key: "machines", title: "Machines", align: "right", sorter: (one, other) => one.machines - other.machines },
+  { key: "targets", title: "Against" },
+  { key: "changed", title: "Changed", sorter: (one, other) => one.changed_at.localeCompare(other.changed_at) },
+  { key: "delete", title: "" },
+];
+const PAGES = { size: "small" as const, pageSize: 50, hideOnSinglePage: true, showSizeChanger: false };
 document.title = "Fleets · Ylemorph";
 
 async function begin(): Promise<void> {
@@ -43,7 +54,7 @@ async function forget(id: number): Promise<void> {
       <span class="gap" />
       <a-button type="primary" @click="begin">New fleet</a-button>
     </div>
-    <p v-if="trouble" role="alert" class="card"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <div v-if="isPending" class="card"><a-spin /> Reading the fleets</div>
     <div v-else-if="error" class="card" role="alert">
       <p>{{ error.message }}</p>
@@ -57,39 +68,32 @@ async function forget(id: number): Promise<void> {
       </p>
     </section>
     <section v-else class="card">
-      <table class="plain">
-        <thead>
-          <tr>
-            <th scope="col">Fleet</th>
-            <th scope="col" class="num">Machines</th>
-            <th scope="col">Against</th>
-            <th scope="col">Changed</th>
-            <th scope="col"><span class="sr-only">Delete</span></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="fleet in fleets" :key="fleet.id">
-            <td>
-              <router-link :to="`/fleets/${fleet.id}`"
-                ><b>{{ fleet.name }}</b></router-link
-              >
-            </td>
-            <td class="num">{{ fleet.machines }}</td>
-            <td>{{ fleet.targets.join(", ") || "no disk yet" }}</td>
-            <td class="muted">{{ moment(fleet.changed_at) }}</td>
-            <td>
-              <a-popconfirm
-                :title="`Delete ${fleet.name} with its surveys?`"
-                ok-text="Delete"
-                cancel-text="Keep"
-                @confirm="forget(fleet.id)"
-              >
-                <a-button size="small" type="text" :aria-label="`Delete ${fleet.name}`">Delete</a-button>
-              </a-popconfirm>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <a-table
+        size="small"
+        row-key="id"
+        aria-label="Fleets"
+        :columns="COLUMNS"
+        :data-source="fleets"
+        :pagination="PAGES"
+      >
+        <template #bodyCell="{ column, record: fleet }">
+          <router-link v-if="column.key === 'name'" :to="`/fleets/${fleet.id}`">
+            <b>{{ fleet.name }}</b>
+          </router-link>
+          <template v-else-if="column.key === 'machines'">{{ fleet.machines }}</template>
+          <template v-else-if="column.key === 'targets'">{{ fleet.targets.join(", ") || "no disk yet" }}</template>
+          <span v-else-if="column.key === 'changed'" class="muted">{{ moment(fleet.changed_at) }}</span>
+          <a-popconfirm
+            v-else
+            :title="`Delete ${fleet.name} with its surveys?`"
+            ok-text="Delete"
+            cancel-text="Keep"
+            @confirm="forget(fleet.id)"
+          >
+            <a-button size="small" type="text" :aria-label="`Delete ${fleet.name}`">Delete</a-button>
+          </a-popconfirm>
+        </template>
+      </a-table>
     </section>
   </main>
 </template>

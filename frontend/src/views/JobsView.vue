@@ -15,6 +15,7 @@ import { readFile } from "../intake/files";
 import { STAGE_KEYS, STAGES, type Stage } from "../stages";
 import { isTyping } from "../widgets/keys";
 import { verdictName } from "../widgets/words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const DiskIntake = defineAsyncComponent(() => import("../intake/DiskIntake.vue"));
 const emit = defineEmits<{ keys: [] }>();
@@ -161,7 +162,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
         <span class="muted"> The source can follow later.</span>
       </div>
     </section>
-    <p v-if="trouble" role="alert" class="card"><span class="tag stop">stop</span> {{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
 
     <p v-if="deleted" role="status" class="card">
       {{ deleted.words }} is deleted.

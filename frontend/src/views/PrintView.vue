@@ -5,6 +5,7 @@ import { useRoute } from "vue-router";
 import { useJob } from "../api/jobs";
 import CustomerPage from "../carry/CustomerPage.vue";
 import SheetPage from "../carry/SheetPage.vue";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const route = useRoute();
 const id = computed(() => Number(route.params.id));
@@ -21,7 +22,7 @@ const print = () => window.print();
     <a-button type="primary" size="small" @click="print">Print</a-button>
   </nav>
   <main class="page">
-    <p v-if="trouble" role="alert">{{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <a-spin v-else-if="!job" tip="Reading the job" />
     <component :is="what === 'customer' ? CustomerPage : SheetPage" v-else :job="job" />
   </main>

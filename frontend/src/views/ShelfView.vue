@@ -17,6 +17,8 @@ import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { size } from "../widgets/units";
 import { FITS, FIT_NAMES, formName, LINKS, spaced, verdictName } from "../widgets/words";
+import FilePick from "../widgets/FilePick.vue";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const emit = defineEmits<{ keys: [] }>();
 const route = useRoute();
@@ -110,10 +112,7 @@ const undo = () => before.value && void write({ disks: before.value }, false);
 async function paste(text: string): Promise<void> {
   if (await write({ csv: text })) pasting.value = false;
 }
-async function fromFile(event: Event): Promise<void> {
-  const file = (event.target as HTMLInputElement).files?.[0];
-  if (file) await paste(await file.text());
-}
+const fromFile = async ([file]: File[]) => file && paste(await file.text());
 async function edit(name: string): Promise<void> {
   editing.value = name;
   refused.value = "";
@@ -163,7 +162,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <a-textarea id="csv" v-model:value="pasted" class="fig" :rows="6" />
       <div>
         <a-button type="primary" :disabled="!pasted.trim()" @click="paste(pasted)">Put it on the shelf</a-button>
-        <label class="file">or a file <input type="file" accept=".csv,text/csv,text/plain" @change="fromFile" /></label>
+        <FilePick text="or a file" accept=".csv,text/csv,text/plain" @picked="fromFile" />
       </div>
     </section>
     <ShelfForm
@@ -174,7 +173,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       @keep="keep"
       @close="editing = null"
     />
-    <p v-else-if="refused" role="alert" class="card"><span class="tag stop">stop</span> {{ refused }}</p>
+    <TroubleLine v-else-if="refused">{{ refused }}</TroubleLine>
 
     <div v-if="isPending" class="card"><a-spin /> Reading the shelf</div>
     <div v-else-if="error" class="card" role="alert">
@@ -196,7 +195,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
         </p>
         <p v-else class="muted">Choose a job, and each disk says what it would mean for its source.</p>
       </section>
-      <p v-if="noLadder" role="alert" class="card">{{ noLadder.message }}</p>
+      <TroubleLine v-if="noLadder">{{ noLadder.message }}</TroubleLine>
       <section v-if="job && ladder" class="card" aria-label="The shelf as a ladder">
         <LadderChart :ladder="ladder" :chosen="chosen" :sector="512" @choose="take" />
       </section>

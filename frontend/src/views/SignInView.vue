@@ -2,6 +2,7 @@
 /** Who are you? Shown in the place of the pages, or over one that was open when the session ended. */
 import { nextTick, onMounted, ref } from "vue";
 import { signIn, who } from "../api/session";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ over: boolean }>();
 const emit = defineEmits<{ done: [] }>();
@@ -38,7 +39,7 @@ async function enter(): Promise<void> {
         Password
         <a-input v-model:value="password" type="password" autocomplete="current-password" :maxlength="200" />
       </label>
-      <p v-if="trouble" role="alert"><span class="tag stop">stop</span> {{ trouble }}</p>
+      <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
       <a-button type="primary" html-type="submit" :loading="busy" :disabled="!name.trim() || !password">
         Sign in
       </a-button>

@@ -10,6 +10,7 @@ import RowFacts from "../intake/RowFacts.vue";
 import DiskHead from "../widgets/DiskHead.vue";
 import DiskTable from "../widgets/DiskTable.vue";
 import FindingList from "../widgets/FindingList.vue";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const route = useRoute();
@@ -46,7 +47,7 @@ const setSize = () => void props.store.change({ kind: "disk-size", size: diskSiz
         {{ replacing ? "Keep this one" : "Take another survey" }}
       </a-button>
     </div>
-    <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused.message }}</p>
+    <TroubleLine v-if="refused">{{ refused.message }}</TroubleLine>
     <ArrivalList :job="job.id" @survey="take" />
     <section v-if="!job.source || replacing" class="card">
       <DiskIntake
@@ -91,7 +92,7 @@ const setSize = () => void props.store.change({ kind: "disk-size", size: diskSiz
             <label for="disk-size">Size of the disk</label>
             <a-input id="disk-size" v-model:value="diskSize" class="fig" placeholder="1000GB or 1953525168s" />
             <a-button html-type="submit" :disabled="!diskSize.trim()">Set</a-button>
-            <p v-if="sizeRefused" role="alert">{{ sizeRefused.message }}</p>
+            <TroubleLine v-if="sizeRefused">{{ sizeRefused.message }}</TroubleLine>
           </form>
           <ListingPick what="same disk" :onto="job.source" @survey="take" />
         </details>

@@ -13,6 +13,7 @@ import FindingList from "../widgets/FindingList.vue";
 import PickOne from "../widgets/PickOne.vue";
 import { exact, size } from "../widgets/units";
 import { spaced } from "../widgets/words";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const props = defineProps<{ job: Job; store: JobStore }>();
 const { data: shelf } = useQuery(shelfQuery());
@@ -102,7 +103,7 @@ const asked = computed(() => {
       <h1>Target</h1>
       <span class="muted">the disk it must fit</span>
     </div>
-    <p v-if="refused" role="alert" class="card"><span class="tag stop">stop</span> {{ refused.message }}</p>
+    <TroubleLine v-if="refused">{{ refused.message }}</TroubleLine>
     <section v-if="job.source" class="card" aria-label="Which size would do">
       <div class="top">
         <h2>Which size would do</h2>
@@ -111,7 +112,7 @@ const asked = computed(() => {
           Shelf with prices<template v-if="shelf?.disks.length"> · {{ shelf.disks.length }} disks</template>
         </router-link>
       </div>
-      <p v-if="noLadder" role="alert">{{ noLadder.message }}</p>
+      <TroubleLine v-if="noLadder">{{ noLadder.message }}</TroubleLine>
       <p v-else-if="ladder && !ladder.disks.length">
         The shelf is empty. <router-link to="/shelf">Put disks on it</router-link>, or take a usual size.
       </p>
@@ -183,7 +184,7 @@ const asked = computed(() => {
               <a-input id="confirmation" v-model:value="confirmation" class="fig" :maxlength="400" autocomplete="off" />
               <a-button html-type="submit" :disabled="!confirmation.trim()">It may be overwritten</a-button>
             </form>
-            <p v-if="wrong" role="alert">{{ wrong.message }}</p>
+            <TroubleLine v-if="wrong">{{ wrong.message }}</TroubleLine>
           </div>
           <p v-else role="status">
             <span class="tag">note</span> Confirmed as {{ job.target_head.confirmation }}: what it holds may be

@@ -5,6 +5,8 @@ import { ref } from "vue";
 import { settle } from "../api/cache";
 import { backUp, dataQuery, jobsFile, putBack, takeIn, type Bundle, type DataState } from "../api/data";
 import { counted, moment, size } from "./units";
+import FilePick from "./FilePick.vue";
+import TroubleLine from "./TroubleLine.vue";
 
 const queries = useQueryClient();
 const { data: state, error } = useQuery(dataQuery());
@@ -35,9 +37,7 @@ async function restore(name: string): Promise<void> {
   );
   await queries.invalidateQueries();
 }
-async function read(event: Event): Promise<void> {
-  const input = event.target as HTMLInputElement;
-  const file = input.files?.[0];
+async function read([file]: File[]): Promise<void> {
   if (!file) return;
   refused.value = said.value = "";
   try {
@@ -47,14 +47,13 @@ async function read(event: Event): Promise<void> {
   } catch (failure) {
     refused.value = failure instanceof SyntaxError ? `${file.name} is no file of jobs.` : (failure as Error).message;
   }
-  input.value = "";
 }
 </script>
 
 <template>
   <section class="card" aria-label="Data">
     <h2>Data</h2>
-    <p v-if="error" role="alert">{{ error.message }}</p>
+    <TroubleLine v-if="error">{{ error.message }}</TroubleLine>
     <template v-else-if="state">
       <dl class="pairs">
         <dt>Holds</dt>
@@ -84,12 +83,10 @@ async function read(event: Event): Promise<void> {
       <div class="acts">
         <a-button size="small" :loading="busy" @click="make">Back up now</a-button>
         <a-button size="small" :href="jobsFile()">Take every job out</a-button>
-        <label class="file"
-          >Take jobs in <input type="file" accept=".json,application/json" class="sr-only" @change="read"
-        /></label>
+        <FilePick text="Take jobs in" accept=".json,application/json" @picked="read" />
       </div>
       <p v-if="said" role="status">{{ said }}</p>
-      <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused }}</p>
+      <TroubleLine v-if="refused">{{ refused }}</TroubleLine>
       <ul v-if="state.backups.length" class="lines">
         <li v-for="kept in state.backups.slice(0, 8)" :key="kept.name">
           <div>
@@ -125,14 +122,5 @@ section {
   display: flex;
   gap: 8px;
   flex-wrap: wrap;
-}
-.file {
-  border: 1px solid var(--sand);
-  border-radius: 6px;
-  padding: 1px 8px;
-  cursor: pointer;
-}
-.file:focus-within {
-  outline: 2px solid var(--action);
 }
 </style>

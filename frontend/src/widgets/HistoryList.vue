@@ -4,6 +4,7 @@ import { ref, watch } from "vue";
 import type { Schemas } from "../api/client";
 import type { JobStore } from "../api/jobs";
 import { moment } from "./units";
+import TroubleLine from "./TroubleLine.vue";
 
 const props = defineProps<{ store: JobStore }>();
 const open = defineModel<boolean>("open", { required: true });
@@ -29,7 +30,7 @@ const from = (entry: Schemas["RevisionModel"]) =>
 
 <template>
   <a-modal v-model:open="open" title="Changes" :footer="null" width="520px">
-    <p v-if="trouble" role="alert">{{ trouble }}</p>
+    <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <a-spin v-else-if="!entries" />
     <ol v-else>
       <li v-for="entry in entries" :key="entry.number" :aria-current="entry.is_head || undefined">

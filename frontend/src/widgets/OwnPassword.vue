@@ -2,6 +2,7 @@
 /** One's own password, by whoever knows the present one. */
 import { nextTick, onMounted, ref } from "vue";
 import { changeOwnPassword } from "../api/session";
+import TroubleLine from "./TroubleLine.vue";
 
 const emit = defineEmits<{ close: [] }>();
 const present = ref("");
@@ -44,7 +45,7 @@ async function change(): Promise<void> {
           :maxlength="200"
         />
       </label>
-      <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused }}</p>
+      <TroubleLine v-if="refused">{{ refused }}</TroubleLine>
       <a-button type="primary" html-type="submit" :loading="busy" :disabled="!present || !password">Change it</a-button>
     </form>
   </a-modal>

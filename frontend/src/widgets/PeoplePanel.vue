@@ -6,6 +6,7 @@ import { addPerson, changePerson, peopleQuery, removePerson, who, type Person, t
 import LineMenu from "./LineMenu.vue";
 import PickOne from "./PickOne.vue";
 import { counted, moment } from "./units";
+import TroubleLine from "./TroubleLine.vue";
 
 const queries = useQueryClient();
 const { data: people, error } = useQuery(peopleQuery());
@@ -69,7 +70,7 @@ async function renew(): Promise<void> {
           : "On this machine alone nobody signs in. These people can once it serves the network: ylemorph serve --network."
       }}
     </p>
-    <p v-if="error" role="alert">{{ error.message }}</p>
+    <TroubleLine v-if="error">{{ error.message }}</TroubleLine>
     <ul v-if="people?.length" class="lines">
       <li v-for="person in people" :key="person.id">
         <div>
@@ -111,7 +112,7 @@ async function renew(): Promise<void> {
       <a-button html-type="submit" :disabled="!fresh.name.trim() || !fresh.password">Add</a-button>
     </form>
     <p v-if="said" role="status">{{ said }}</p>
-    <p v-if="refused" role="alert"><span class="tag stop">stop</span> {{ refused }}</p>
+    <TroubleLine v-if="refused">{{ refused }}</TroubleLine>
   </section>
 </template>
 
