@@ -103,7 +103,7 @@ function elsewhere(line: Machine): string[] {
       </template>
       <template v-else-if="column.key === 'used'">
         {{ line.used_bytes === null ? "?" : size(line.used_bytes) }}
-        <div v-if="line.before" class="muted">{{ grown(line) }}</div>
+        <div v-if="line.before" class="muted">{{ grown(line as Machine) }}</div>
       </template>
       <template v-else-if="column.key === 'need'">
         {{ line.need_bytes === null ? "–" : size(line.need_bytes, "decimal") }}
@@ -120,7 +120,7 @@ function elsewhere(line: Machine): string[] {
         <div v-if="line.remedy" class="muted">{{ line.remedy }}</div>
       </template>
       <template v-else-if="column.key === 'others'">
-        <span v-for="words in elsewhere(line)" :key="words">{{ words }}</span>
+        <span v-for="words in elsewhere(line as Machine)" :key="words">{{ words }}</span>
       </template>
     </template>
   </a-table>
