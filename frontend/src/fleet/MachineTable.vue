@@ -35,7 +35,7 @@ const columns = computed<Column[]>(() => [
     : []),
 ]);
 const all = computed(() => props.machines.length > 0 && props.machines.every((line) => props.chosen.has(line.id)));
-const selection = computed(() => ({
+const selection = computed<TableProps<Machine>["rowSelection"]>(() => ({
   selectedRowKeys: [...props.chosen],
   columnTitle: h(Checkbox, {
     "aria-label": "Choose every machine of this page",
@@ -47,7 +47,8 @@ const selection = computed(() => ({
         event.target.checked,
       ),
   }),
-  getCheckboxProps: (line: Machine) => ({ "aria-label": `Choose ${line.name}` }),
+  // The attribute goes through to the box, though the type does not name it.
+  getCheckboxProps: (line: Machine) => ({ "aria-label": `Choose ${line.name}` }) as object,
   onSelect: (line: Machine, on: boolean) => emit("choose", [line.id], on),
 }));
 const pages = computed(() => ({

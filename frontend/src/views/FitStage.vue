@@ -10,6 +10,7 @@ import GravestFinding from "../morph/GravestFinding.vue";
 import MarginsPanel from "../morph/MarginsPanel.vue";
 import MorphTable from "../morph/MorphTable.vue";
 import MorphView from "../morph/MorphView.vue";
+import { settled } from "../morph/settled";
 import NeedGauge from "../morph/NeedGauge.vue";
 import RowPanel from "../morph/RowPanel.vue";
 import StartLine from "../widgets/StartLine.vue";
@@ -45,6 +46,7 @@ function tryOut(remedy: Remedy | null): void {
 }
 const morph = computed(() => preview.shown.value ?? props.job.morph);
 const plan = computed(() => morph.value?.plan ?? null);
+const beside = settled(morph, () => !!preview.shown.value);
 const row = computed(() => plan.value?.rows.find((item) => item.number === chosen.value) ?? null);
 const partition = computed(() => props.job.source?.disk.partitions?.find((p) => p.number === chosen.value) ?? null);
 
@@ -186,15 +188,15 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       >
         {{ morph.outlook }}
       </p>
-      <NeedGauge :plan="plan" :source-bytes="job.source_head?.size_bytes ?? 0" />
+      <NeedGauge :plan="beside?.plan ?? plan" :source-bytes="job.source_head?.size_bytes ?? 0" />
       <a-button size="small" class="no-print" @click="comparing = true">Compare</a-button>
     </div>
     <div class="said">
-      <GravestFinding :plan="plan" :job="job" @choose="showFinding" />
-      <StartLine :start="plan.start" />
+      <GravestFinding :plan="beside?.plan ?? plan" :job="job" @choose="showFinding" />
+      <StartLine :start="(beside?.plan ?? plan).start" />
     </div>
     <TroubleLine v-if="pageRefused">{{ pageRefused.message }}</TroubleLine>
-    <FitCards :cards="morph.cards" :fit="plan.fit" @fit="setFit" />
+    <FitCards :cards="(beside ?? morph).cards" :fit="plan.fit" @fit="setFit" />
     <div class="panes">
       <section class="card morph" aria-label="Morph">
         <p v-if="trial.shown.value && tried" class="trial" role="status">
@@ -211,7 +213,12 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           @cancel="preview.end"
           @move="(number, places) => change({ kind: 'move', row: number, places })"
         />
-        <MorphTable :plan="plan" :chosen="chosen" :change="change" @choose="(number) => (chosen = number)" />
+        <MorphTable
+          :plan="beside?.plan ?? plan"
+          :chosen="chosen"
+          :change="change"
+          @choose="(number) => (chosen = number)"
+        />
       </section>
       <aside>
         <RowPanel
@@ -233,8 +240,19 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           @move="move"
           @headroom="margins?.focusHeadroom()"
         />
-        <FindingsPanel :plan="plan" @mend="mend" @try-out="tryOut" @choose="(number) => (chosen = number)" />
-        <MarginsPanel ref="margins" :plan="plan" :options="job.options" :change="setMargin" :refused="marginRefused" />
+        <FindingsPanel
+          :plan="beside?.plan ?? plan"
+          @mend="mend"
+          @try-out="tryOut"
+          @choose="(number) => (chosen = number)"
+        />
+        <MarginsPanel
+          ref="margins"
+          :plan="beside?.plan ?? plan"
+          :options="job.options"
+          :change="setMargin"
+          :refused="marginRefused"
+        />
       </aside>
     </div>
   </div>

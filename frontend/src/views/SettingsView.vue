@@ -71,55 +71,57 @@ function setUnits(value: "binary" | "decimal"): void {
       <p>{{ error.message }}</p>
       <a-button @click="refetch()">Try again</a-button>
     </div>
-    <template v-else-if="settings">
-      <form class="card" @submit.prevent="write({ ...fields })">
-        <template v-for="field in FIELDS" :key="field.key">
-          <label :for="field.key">{{ field.label }}</label>
-          <a-input
-            :id="field.key"
-            v-model:value="fields[field.key]"
-            class="fig"
-            :placeholder="field.hint"
-            :maxlength="40"
-            :status="refused?.problem.at === field.key ? 'error' : ''"
-          />
-          <span class="muted">
-            {{ settings.changed.includes(field.key) ? `the application comes with ${field.hint}` : "" }}
-          </span>
-          <p v-if="refused?.problem.at === field.key" role="alert">{{ refused.message }}</p>
-        </template>
-        <label for="units">Units on the screens</label>
-        <PickOne id="units" :model-value="units" :choices="UNITS" @update:model-value="setUnits" />
-        <span></span>
-        <div class="acts">
-          <a-button type="primary" html-type="submit" :disabled="!may('workshop')">Keep these</a-button>
-          <a-button @click="write({ headroom: '', headroom_system: '', headroom_data: '', grain: '' })">
-            As the application comes
-          </a-button>
-          <span v-if="kept" role="status" class="muted">Kept. New jobs begin with them.</span>
-          <span v-if="refused && !FIELDS.some((field) => field.key === refused?.problem.at)" role="alert">
-            {{ refused.message }}
-          </span>
-        </div>
-      </form>
-      <section class="card">
-        <h2>This Ylemorph</h2>
-        <dl class="pairs">
-          <dt>Data folder</dt>
-          <dd class="fig">{{ settings.folder }}</dd>
-          <dt>Disks may be read by path from</dt>
-          <dd class="fig">
-            {{ settings.read_from.join(", ") || "nowhere; start with --read-from to allow a folder" }}
-          </dd>
-          <dt>Version</dt>
-          <dd class="fig">{{ settings.version }}</dd>
-        </dl>
-      </section>
-      <template v-if="may('workshop')">
+    <div v-else-if="settings" class="halves">
+      <div>
+        <form class="card" @submit.prevent="write({ ...fields })">
+          <template v-for="field in FIELDS" :key="field.key">
+            <label :for="field.key">{{ field.label }}</label>
+            <a-input
+              :id="field.key"
+              v-model:value="fields[field.key]"
+              class="fig"
+              :placeholder="field.hint"
+              :maxlength="40"
+              :status="refused?.problem.at === field.key ? 'error' : ''"
+            />
+            <span class="muted">
+              {{ settings.changed.includes(field.key) ? `the application comes with ${field.hint}` : "" }}
+            </span>
+            <p v-if="refused?.problem.at === field.key" role="alert">{{ refused.message }}</p>
+          </template>
+          <label for="units">Units on the screens</label>
+          <PickOne id="units" :model-value="units" :choices="UNITS" @update:model-value="setUnits" />
+          <span></span>
+          <div class="acts">
+            <a-button type="primary" html-type="submit" :disabled="!may('workshop')">Keep these</a-button>
+            <a-button @click="write({ headroom: '', headroom_system: '', headroom_data: '', grain: '' })">
+              As the application comes
+            </a-button>
+            <span v-if="kept" role="status" class="muted">Kept. New jobs begin with them.</span>
+            <span v-if="refused && !FIELDS.some((field) => field.key === refused?.problem.at)" role="alert">
+              {{ refused.message }}
+            </span>
+          </div>
+        </form>
+        <section class="card">
+          <h2>This Ylemorph</h2>
+          <dl class="pairs">
+            <dt>Data folder</dt>
+            <dd class="fig">{{ settings.folder }}</dd>
+            <dt>Disks may be read by path from</dt>
+            <dd class="fig">
+              {{ settings.read_from.join(", ") || "nowhere; start with --read-from to allow a folder" }}
+            </dd>
+            <dt>Version</dt>
+            <dd class="fig">{{ settings.version }}</dd>
+          </dl>
+        </section>
+      </div>
+      <div v-if="may('workshop')">
         <PeoplePanel />
         <DataPanel />
-      </template>
-    </template>
+      </div>
+    </div>
   </main>
 </template>
 
@@ -127,9 +129,20 @@ function setUnits(value: "binary" | "decimal"): void {
 main {
   padding: 14px 20px 40px;
 }
+.halves {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(min(100%, 480px), 1fr));
+  gap: 12px;
+  align-items: start;
+}
+.halves > div {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: 12px;
+}
 form.card {
   display: grid;
-  grid-template-columns: max-content 180px 1fr;
+  grid-template-columns: max-content minmax(120px, 180px) 1fr;
   gap: 8px 14px;
   align-items: center;
 }

@@ -23,10 +23,13 @@ function take(file: File, files: File[]): boolean {
 </template>
 
 <style scoped>
+/* As tall and round as the small buttons that it stands beside. */
 .pick {
+  display: inline-block;
   border: 1px solid var(--sand);
-  border-radius: 6px;
-  padding: 1px 8px;
+  border-radius: 4px;
+  padding: 0 7px;
+  line-height: 22px;
   cursor: pointer;
 }
 </style>
