@@ -31,6 +31,8 @@ export const theme = computed(() => ({
     Alert: {
       colorErrorBg: dark.value ? "#211F1B" : "#FFFDF9",
       colorErrorBorder: dark.value ? "#3D3933" : "#DDD6C8",
+      colorWarningBg: dark.value ? "#211F1B" : "#FFFDF9",
+      colorWarningBorder: dark.value ? "#3D3933" : "#DDD6C8",
     },
     Table: {
       colorFillAlter: dark.value ? "#211F1B" : "#FFFDF9",

@@ -15,7 +15,7 @@ import pytest
 
 from tests.lacking import here_alone
 from ylemorph.cli import main
-from ylemorph.core.disk.containers import CONTAINERS, container_of
+from ylemorph.core.disk.containers import CONTAINERS
 from ylemorph.core.errors import BadSurvey, YlemorphError
 from ylemorph.formats.listings.reading import read_any
 from ylemorph.probe.disks import survey_path
@@ -216,10 +216,3 @@ def test_where_no_folder_can_be_made_it_is_said(image, tmp_path, monkeypatch):
     monkeypatch.setattr("tempfile.tempdir", str(tmp_path / "nowhere"))
     with pytest.raises(YlemorphError, match="no room for what reads it"):
         survey_path(virtual)
-
-
-def test_three_letters_alone_are_no_archive():
-    assert container_of(b"BZh9" + bytes(100)) is None
-    assert container_of(b"BZh91AY&SY") is not None
-    assert container_of(bytes(512)) is None
-    assert len({(one.offset, one.magic) for one in CONTAINERS}) == len(CONTAINERS)

@@ -55,10 +55,9 @@ function take(file: File): false {
           Good for one run that begins within {{ told.minutes }} minutes.
         </span>
       </div>
-      <p v-if="told && !told.reachable" role="alert">
-        <span class="tag mind">mind</span> This Ylemorph listens to this machine alone: only a script that runs here
-        reaches it.
-      </p>
+      <TroubleLine v-if="told && !told.reachable" level="mind">
+        This Ylemorph listens to this machine alone: only a script that runs here reaches it.
+      </TroubleLine>
       <a-upload-dragger :show-upload-list="false" :before-upload="take" accept=".log,.txt,.json" class="log">
         Drop its log here, or pick it
       </a-upload-dragger>

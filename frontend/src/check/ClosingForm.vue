@@ -80,10 +80,10 @@ const today = () => new Date().toISOString().slice(0, 10);
       </details>
       <TroubleLine v-if="wrong">Write whole minutes, such as 95.</TroubleLine>
       <p v-if="check.took" class="muted">{{ check.took }}, as the record says, unless something is typed.</p>
-      <p v-if="unfinished && result === 'done'" role="alert">
-        <span class="tag stop">stop</span> {{ unfinished }}.
+      <TroubleLine v-if="unfinished && result === 'done'">
+        {{ unfinished }}.
         <a-button size="small" :disabled="wrong" @click="send(true)">It is done all the same</a-button>
-      </p>
+      </TroubleLine>
       <a-button html-type="submit" type="primary" :disabled="wrong">Close</a-button>
     </form>
   </section>

@@ -40,9 +40,9 @@ async function read(disk: BenchDisk): Promise<void> {
     />
     <h2 v-if="real?.allowed">For practice</h2>
     <p v-if="isPending" class="muted">Looking at the bench</p>
-    <p v-else-if="error" role="alert">
+    <TroubleLine v-else-if="error">
       {{ error.message }} <a-button size="small" @click="refetch()">Try again</a-button>
-    </p>
+    </TroubleLine>
     <p v-else-if="!attached.length">
       No disk is attached. <router-link to="/bench">Attach one on the bench</router-link>.
     </p>

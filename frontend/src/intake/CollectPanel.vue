@@ -33,10 +33,10 @@ const ask = () =>
     </div>
     <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <template v-if="given">
-      <p v-if="!given.reachable" role="alert">
-        <span class="tag mind">mind</span> This Ylemorph listens to this machine alone, so no other one reaches it.
-        Start it with <code class="fig">ylemorph serve --network</code>, or take a script on a stick.
-      </p>
+      <TroubleLine v-if="!given.reachable" level="mind">
+        This Ylemorph listens to this machine alone, so no other one reaches it. Start it with
+        <code class="fig">ylemorph serve --network</code>, or take a script on a stick.
+      </TroubleLine>
       <CommandLine v-for="item in given.commands" :key="item.where" :where="item.where" :command="item.command" />
     </template>
     <p class="muted">

@@ -112,10 +112,9 @@ const health = (disk: BenchDisk) =>
       </span>
     </div>
     <div v-if="isPending" class="card"><a-spin /> Looking at the bench</div>
-    <div v-else-if="error" class="card" role="alert">
-      <p>{{ error.message }}</p>
-      <a-button @click="refetch()">Try again</a-button>
-    </div>
+    <TroubleLine v-else-if="error">
+      {{ error.message }} <a-button size="small" @click="refetch()">Try again</a-button>
+    </TroubleLine>
     <ul v-else>
       <li v-for="disk in disks" :key="disk.key" class="card" :class="{ away: !disk.attached }">
         <div class="top">

@@ -160,10 +160,10 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
           </template>
           <template v-else>Each way below says what stands against it.</template>
         </p>
-        <p v-else-if="run && running && run.plan_changed" role="alert">
-          <span class="tag mind">mind</span> The plan was changed since this record began; end it, then begin anew.
+        <TroubleLine v-else-if="run && running && run.plan_changed" level="mind">
+          The plan was changed since this record began; end it, then begin anew.
           <a-button size="small" @click="bench.record({ what: 'end' })">End this record</a-button>
-        </p>
+        </TroubleLine>
         <p v-else-if="run && running" class="muted">
           Under way by {{ run.way_name.toLowerCase() }} since {{ moment(run.begun_at) }}
         </p>

@@ -137,10 +137,10 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
 <template>
   <TopBar @keys="emit('keys')" />
   <main class="stage-page">
-    <p v-if="trouble && !fleet" role="alert" class="card">
+    <TroubleLine v-if="trouble && !fleet">
       {{ trouble }} <router-link to="/fleets">All fleets</router-link>
       <a-button size="small" @click="store.load()">Try again</a-button>
-    </p>
+    </TroubleLine>
     <div v-else-if="!fleet" class="card"><a-spin /> Reading the fleet</div>
     <template v-else>
       <div class="head">
@@ -179,7 +179,7 @@ const setVerdict = (target: number, verdict: Verdict) => change({ target, verdic
       <section v-if="collecting" class="card"><CollectPanel :goal="{ fleet: id }" /></section>
       <TroubleLine v-if="refused">{{ refused }}</TroubleLine>
       <TroubleLine v-if="fleet.trouble">{{ fleet.trouble }}</TroubleLine>
-      <TroubleLine v-for="text in said" :key="text">{{ text }}</TroubleLine>
+      <TroubleLine v-for="text in said" :key="text" level="mind">{{ text }}</TroubleLine>
       <p v-if="writing" role="status" class="card"><a-spin size="small" /> Writing {{ writing.toUpperCase() }}</p>
       <p v-if="sending" role="status" class="card">Sending {{ sending.sent }} of {{ sending.of }} files</p>
       <div v-if="fleet.running || fleet.stopped" class="card going" role="status">

@@ -56,10 +56,9 @@ async function forget(id: number): Promise<void> {
     </div>
     <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
     <div v-if="isPending" class="card"><a-spin /> Reading the fleets</div>
-    <div v-else-if="error" class="card" role="alert">
-      <p>{{ error.message }}</p>
-      <a-button @click="refetch()">Try again</a-button>
-    </div>
+    <TroubleLine v-else-if="error">
+      {{ error.message }} <a-button size="small" @click="refetch()">Try again</a-button>
+    </TroubleLine>
     <section v-else-if="!fleets?.length" class="card">
       <h2>No fleet yet</h2>
       <p>

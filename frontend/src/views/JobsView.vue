@@ -169,10 +169,9 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
       <a-button size="small" @click="bringBack">Undo <kbd>Z</kbd></a-button>
     </p>
     <div v-if="isPending" class="card wait"><a-spin /> Reading the jobs</div>
-    <div v-else-if="error" class="card" role="alert">
-      <p>{{ error.message }}</p>
-      <a-button @click="refetch()">Try again</a-button>
-    </div>
+    <TroubleLine v-else-if="error">
+      {{ error.message }} <a-button size="small" @click="refetch()">Try again</a-button>
+    </TroubleLine>
     <section v-else-if="!shown.length && !narrowed" class="card empty">
       <h2>No jobs yet</h2>
       <p>

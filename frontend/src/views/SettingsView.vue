@@ -11,6 +11,7 @@ import PeoplePanel from "../widgets/PeoplePanel.vue";
 import PickOne from "../widgets/PickOne.vue";
 import TopBar from "../widgets/TopBar.vue";
 import { units } from "../widgets/units";
+import TroubleLine from "../widgets/TroubleLine.vue";
 
 const emit = defineEmits<{ keys: [] }>();
 const queries = useQueryClient();
@@ -67,10 +68,9 @@ function setUnits(value: "binary" | "decimal"): void {
       <span class="muted">what a new job begins with; each job can be changed on its own</span>
     </div>
     <div v-if="isPending" class="card"><a-spin /> Reading the defaults</div>
-    <div v-else-if="error" class="card" role="alert">
-      <p>{{ error.message }}</p>
-      <a-button @click="refetch()">Try again</a-button>
-    </div>
+    <TroubleLine v-else-if="error">
+      {{ error.message }} <a-button size="small" @click="refetch()">Try again</a-button>
+    </TroubleLine>
     <div v-else-if="settings" class="halves">
       <div>
         <form class="card" @submit.prevent="write({ ...fields })">

@@ -176,10 +176,9 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
     <TroubleLine v-else-if="refused">{{ refused }}</TroubleLine>
 
     <div v-if="isPending" class="card"><a-spin /> Reading the shelf</div>
-    <div v-else-if="error" class="card" role="alert">
-      <p>{{ error.message }}</p>
-      <a-button @click="refetch()">Try again</a-button>
-    </div>
+    <TroubleLine v-else-if="error">
+      {{ error.message }} <a-button size="small" @click="refetch()">Try again</a-button>
+    </TroubleLine>
     <section v-else-if="!shelf?.disks.length" class="card">
       <h2>The shelf is empty</h2>
       <p>

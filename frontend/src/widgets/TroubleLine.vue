@@ -1,9 +1,12 @@
 <script setup lang="ts">
-/** What was refused or failed, in its one sentence; heard at once by a screen reader. */
+/** What was refused or failed (``stop``), or has to be known first (``mind``), in one sentence that is heard at once. */
+const { level = "stop" } = defineProps<{ level?: "stop" | "mind" }>();
 </script>
 
 <template>
-  <a-alert type="error">
-    <template #message><span class="tag stop">stop</span> <slot /></template>
+  <a-alert :type="level === 'stop' ? 'error' : 'warning'">
+    <template #message>
+      <span class="tag" :class="level">{{ level }}</span> <slot />
+    </template>
   </a-alert>
 </template>

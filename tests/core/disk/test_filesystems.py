@@ -27,6 +27,15 @@ from ylemorph.core.fit.source_rows import look_at
 from ylemorph.core.sizes import MAX_BYTES, GiB, KiB, MiB, TiB
 
 
+def test_a_figure_that_counts_the_tables_is_not_counted_twice():
+    """Of an ext whose layout is not known: what was counted or mounted holds its own tables, what is typed does not."""
+    least = {
+        kind: least_bytes(fs("ext4", 20 * GiB, used_kind=kind), 100 * GiB) for kind in ("counted", "mounted", "typed")
+    }
+    assert least["counted"] == least["mounted"]
+    assert GiB < least["typed"] - least["counted"] < 2 * GiB  # the tables of 100 GiB
+
+
 def test_the_table_says_what_the_rule_says():
     can = {kind: (ability.smaller, ability.larger) for kind, ability in ABILITIES.items()}
     for kind in ("ntfs", "ext2", "ext3", "ext4", "btrfs", "hfs+", "apfs", "fat16", "fat32"):

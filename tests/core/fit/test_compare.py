@@ -3,7 +3,7 @@
 import pytest
 
 from tests.make import fs, row_of
-from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.roles import BASIC_DATA, LINUX_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.compare import better, carried_bytes_of, compare_plans
 from ylemorph.core.fit.options import Options
@@ -71,6 +71,16 @@ def test_each_row_has_the_change_of_either_plan():
     for number, (one, two) in changes.items():
         assert one == plan(480).row(number).change
         assert two == plan(2000, fit="same").row(number).change
+
+
+def test_of_a_volume_group_all_of_its_row_is_carried():
+    """As long as it then is, whatever its volumes hold; of another kind only what is used."""
+    held = fs("lvm", 60 * GiB, used_kind="counted", least_bytes=90 * GiB)
+    source = row_of((200 * GiB, LINUX_DATA, held, {"role": "data"}), (99 * GiB, BASIC_DATA, fs(used=9 * GiB)))
+    for gb, expected in ((250, None), (1000, 200 * GiB)):
+        group, other = make_plan(source, nominal_disk(gb * GB), Options(fit="proportional")).rows
+        assert carried_bytes_of(group) == (expected or group.size_bytes)
+        assert carried_bytes_of(other) == 9 * GiB
 
 
 def test_what_is_made_new_carries_nothing():

@@ -15,8 +15,23 @@ from ylemorph.core.errors import BadOption, OutOfBounds
 from ylemorph.core.fit.layout import VERDICTS
 from ylemorph.core.fit.options import FITS, Options, Tail
 from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.fit.rows import why_held
 from ylemorph.core.sizes import GB, GiB, MiB
 from ylemorph.formats.own.plan import plan_to_json
+
+
+@pytest.mark.parametrize(
+    ("held", "words"),
+    [
+        (None, "the file system of partition 1 cannot be resized"),
+        (fs("exfat", MiB), "the file system of partition 1 cannot be resized"),
+        (fs("ntfs"), "the used space of partition 1 is not known"),
+        (fs("ntfs", MiB), "partition 1 is held"),
+        (fs("ntfs", MiB, state="hibernated"), "partition 1 is hibernated and may not be resized"),
+    ],
+)
+def test_why_a_partition_keeps_its_size(held, words):
+    assert why_held(part(1, MiB, GiB, filesystem=held)) == words
 
 
 def sizes(plan, *numbers):

@@ -13,11 +13,13 @@ from ylemorph.core.errors import BadOption, BadSize, OutOfBounds, YlemorphError
 from ylemorph.core.fit.compare import compare_plans
 from ylemorph.core.fit.options import Options, Tail
 from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.fit.remedies import Remedy
 from ylemorph.core.job.amendments import SetImmovableEnd
 from ylemorph.core.job.bench_changes import SetFact
 from ylemorph.core.job.changes import apply
 from ylemorph.core.job.disk_changes import Describe, SetSource
 from ylemorph.core.job.mending import change_for
+from ylemorph.core.job.row_changes import HoldRow
 from ylemorph.core.job.state import JobState, Pair, SizedTarget
 from ylemorph.core.sizes import GB, Bytes, GiB, MiB
 from ylemorph.formats.own.changes import CHANGE_KINDS, RowFigures, row_size
@@ -376,6 +378,13 @@ def test_the_way_out_of_too_much_reserve_is_exact():
     mended = apply(state, change_for(plan, remedy)).state
     assert mended.options.tail == Tail(30 * GiB - remedy.bytes)
     assert make_plan(source, target, mended.options).verdict == "tight"
+
+
+def test_more_rows_than_one_change_can_hold_are_held_by_hand():
+    plan = make_plan(desk(), nominal_disk(480 * GB), Options())
+    stay = Remedy("stay", 4, 0, "tight", rows=(3,))
+    assert change_for(plan, stay) == HoldRow(3)
+    assert change_for(plan, stay._replace(rows=(3, 4))) is None
 
 
 def test_an_edge_goes_to_the_next_elastic_row_in_place():
