@@ -19,7 +19,10 @@ _one_at_a_time = Lock()
 
 
 class Routes(APIBlueprint):
-    """The routes of one resource."""
+    """The routes of one resource.
+
+    The framework can only describe a route where it is declared, or never; its own step is kept for later.
+    """
 
     def __init__(self, *given: Any, **named: Any) -> None:
         super().__init__(*given, **named)
