@@ -207,12 +207,13 @@ const asked = computed(() => {
       </p>
       <FindingList :findings="job.target_findings" />
     </section>
-    <GrowthPanel v-if="job.source" :job="job" :store="store" />
+    <!-- Before what is read by itself, so that it does not move away from under the pointer. -->
     <div v-if="job.target_head" class="next">
       <router-link :to="`/jobs/${job.id}/${job.source ? 'fit' : 'source'}`">
         <a-button type="primary">{{ job.source ? "See how it fits" : "Read the source" }}</a-button>
       </router-link>
     </div>
+    <GrowthPanel v-if="job.source" :job="job" :store="store" />
   </div>
 </template>
 

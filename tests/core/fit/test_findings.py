@@ -10,7 +10,7 @@ from ylemorph.core.disk.model import NO_CODE, Disk, Health, NamedPlace, StartCod
 from ylemorph.core.disk.roles import BASIC_DATA, BIOS_BOOT, EFI_SYSTEM, LINUX_DATA, LINUX_SWAP, RECOVERY
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.finding_kinds import FINDINGS
-from ylemorph.core.fit.findings import NOTE_CODES, TABLE_CODES, about_source
+from ylemorph.core.fit.findings import NOTE_CODES, TABLE_CODES, about_source, contents_of
 from ylemorph.core.fit.options import Headroom, Options
 from ylemorph.core.fit.packing import bytes_past
 from ylemorph.core.fit.plan import make_plan
@@ -32,8 +32,29 @@ LOADER = row_of(
 )  # fmt: skip
 
 
+@pytest.mark.parametrize(
+    ("held", "words"),
+    [
+        ({}, ""),
+        ({"table_notes": ("gpt-lost",)}, "a table that cannot be read"),
+        ({"filesystem": fs("ntfs")}, "a NTFS file system"),
+        ({"filesystem": fs("unknown", detail="a member of an array")}, "a member of an array"),
+        ({"filesystem": fs("unknown")}, "something unknown"),
+    ],
+)
+def test_what_a_disk_without_rows_holds_in_words(held, words):
+    assert contents_of(Disk(1_000_000, **held)) == words
+
+
 def codes(source, target=T480, **options):
     return {f.code: f for f in make_plan(source, target, Options(**options)).findings}
+
+
+@pytest.mark.parametrize(("state", "words"), [("active", "protection on"), ("paused", "protection paused")])
+def test_an_open_row_that_is_encrypted_says_whether_it_is_guarded(state, words):
+    held = fs("ntfs", 40 * GiB, label="Desk", encryption=state)
+    found = codes(row_of((100 * GiB, BASIC_DATA, held, {"role": "system"})))
+    assert words in found["encrypted-open"].text()
 
 
 CASES = {
