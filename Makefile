@@ -14,6 +14,7 @@ ROOMY  := $(shell awk '$$1 == "MemAvailable:" && $$2 > 10000000 {print "yes"}' /
 ROOMY  := $(and $(ROOMY),$(shell df --output=avail -k /dev/shm 2>/dev/null | awk 'NR == 2 && $$1 > 10000000 {print "yes"}'))
 export PYTEST_DEBUG_TEMPROOT := $(if $(ROOMY),/dev/shm,$(PYTEST_DEBUG_TEMPROOT))
 WORKERS := $(shell expr $$(nproc 2>/dev/null || echo 2) + 1)
+PYTEST  := $(BIN)/pytest --numprocesses $(WORKERS) --dist worksteal
 SAY    := @printf '\n== %s\n'
 
 .PHONY: help demo check test test-deep test-elsewhere test-foreign mutants bench lint fmt build wheel lock release browser utilities clean
@@ -127,11 +128,11 @@ utilities:
 
 check: lint
 	$(SAY) "Unit tests"
-	@$(BIN)/pytest --numprocesses $(WORKERS) --dist worksteal tests/test_registries.py tests/test_docs.py tests/test_house.py tests/core tests/formats tests/probe tests/store tests/stand_ins tests/cli
+	@$(PYTEST) tests/test_registries.py tests/test_docs.py tests/test_house.py tests/core tests/formats tests/probe tests/store tests/stand_ins tests/cli
 
 test: lint browser utilities $(STATIC)
 	$(SAY) "Tests"
-	@$(BIN)/pytest --numprocesses $(WORKERS) --dist worksteal
+	@$(PYTEST)
 
 test-deep: $(VENV)/.ready utilities
 	$(SAY) "Property tests, many cases; every real file system shrunk; many requests made from the OpenAPI document; killed a hundred times"

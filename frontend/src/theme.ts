@@ -4,6 +4,8 @@ import { usePreferredDark } from "@vueuse/core";
 import { computed } from "vue";
 
 const dark = usePreferredDark();
+const card = computed(() => (dark.value ? "#211F1B" : "#FFFDF9"));
+const line = computed(() => (dark.value ? "#3D3933" : "#DDD6C8"));
 
 export const theme = computed(() => ({
   algorithm: dark.value ? antd.darkAlgorithm : antd.defaultAlgorithm,
@@ -29,13 +31,13 @@ export const theme = computed(() => ({
   components: {
     // What was refused is said in words, by the mark beside them; the ground stays calm.
     Alert: {
-      colorErrorBg: dark.value ? "#211F1B" : "#FFFDF9",
-      colorErrorBorder: dark.value ? "#3D3933" : "#DDD6C8",
-      colorWarningBg: dark.value ? "#211F1B" : "#FFFDF9",
-      colorWarningBorder: dark.value ? "#3D3933" : "#DDD6C8",
+      colorErrorBg: card.value,
+      colorErrorBorder: line.value,
+      colorWarningBg: card.value,
+      colorWarningBorder: line.value,
     },
     Table: {
-      colorFillAlter: dark.value ? "#211F1B" : "#FFFDF9",
+      colorFillAlter: card.value,
       colorTextHeading: dark.value ? "#AAA396" : "#6C6A64",
     },
   },

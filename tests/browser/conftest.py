@@ -133,7 +133,7 @@ def empty_file(tmp_path_factory):
 
 @pytest.fixture(scope="session")
 def demo_file(tmp_path_factory):
-    """Made once: to be copied costs a fiftieth of being made."""
+    """Made once: copying it is what a test has to wait for."""
     with closing(connect(prepare(tmp_path_factory.mktemp("demo")))) as connection:
         load_demo(connection)
         yield connection

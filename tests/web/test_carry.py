@@ -1,6 +1,7 @@
 """The stage Carry out over HTTP."""
 
 import json
+import threading
 import time
 from datetime import UTC, datetime, timedelta
 
@@ -9,8 +10,10 @@ import pytest
 from tests.real.volumes import present
 from ylemorph.core.carry.times import time_range
 from ylemorph.formats.own.steps_read import read_steps
+from ylemorph.stand_ins.practice import Practice
 from ylemorph.store import runs
 from ylemorph.web.carry.routes import HAND_OVER
+from ylemorph.web.edge.services import services
 
 
 def carry(api, job):
@@ -259,7 +262,39 @@ def test_a_backup_that_is_put_back_knows_no_practice(api, on_bench):
     assert api("POST", url, {"pace": 60}).get_json()["state"] == "running"
     assert api("POST", f"/api/backups/{kept}/restore").status_code == 200
     assert api("GET", url).get_json()["state"] is None
-    assert api("POST", url, {"pace": 60}).get_json()["state"] == "running"
+    for _ in range(100):  # the disk is free when the step that was at work has ended
+        again = api("POST", url, {"pace": 60})
+        if again.status_code == 200:
+            break
+        assert again.get_json()["mend"] == "wait for it, or stop it"
+        time.sleep(0.05)
+    assert again.get_json()["state"] == "running"
+
+
+def test_what_a_forgotten_practice_still_does_goes_into_no_record_and_keeps_its_disk(app, api, on_bench, monkeypatch):
+    """Cut off while it is at a step: the step ends, and until then nobody else works on its disk."""
+    at_step, go_on = threading.Event(), threading.Event()
+
+    def run(practice, begun, done):
+        begun(1, practice.sequence.steps[0])
+        at_step.set()
+        go_on.wait(20)
+        done(1, practice.sequence.steps[0])
+
+    monkeypatch.setattr(Practice, "run", run)
+    url = f"/api/jobs/{on_bench['id']}/practice"
+    assert api("POST", url, {"pace": 0}).status_code == 200
+    assert at_step.wait(20)
+    practice = services(app).shop.practices.get(on_bench["id"])
+    services(app).forget()
+    assert api("POST", url, {"pace": 0}).status_code == 422
+    go_on.set()
+    for _ in range(300):
+        if practice.state != "running":
+            break
+        time.sleep(0.05)
+    assert practice.state == "done"
+    assert carry(api, on_bench)["run"]["events"] == []
 
 
 def test_a_job_without_a_disk_on_the_bench_cannot_be_practised(api, job):

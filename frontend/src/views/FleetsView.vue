@@ -2,7 +2,7 @@
 /** All fleets: many machines that go to the same models of disk. */
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import type { TableColumnType } from "ant-design-vue";
-import { ref } from "vue";
+import { h, ref } from "vue";
 import { useRouter } from "vue-router";
 import { beginFleet, deleteFleet, fleetsQuery, shelfQuery } from "../api/buy";
 import TopBar from "../widgets/TopBar.vue";
@@ -21,7 +21,7 @@ const COLUMNS: TableColumnType<Line>[] = [
   { key: "machines", title: "Machines", align: "right", sorter: (one, other) => one.machines - other.machines },
   { key: "targets", title: "Against" },
   { key: "changed", title: "Changed", sorter: (one, other) => one.changed_at.localeCompare(other.changed_at) },
-  { key: "delete", title: "" },
+  { key: "delete", title: () => h("span", { class: "sr-only" }, "Delete") },
 ];
 const PAGES = { size: "small" as const, pageSize: 50, hideOnSinglePage: true, showSizeChanger: false };
 document.title = "Fleets · Ylemorph";

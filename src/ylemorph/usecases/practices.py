@@ -30,6 +30,7 @@ class PracticeRun:
         self.step, self.of = 0, len(practice.sequence.steps)
         self.trouble = ""
         self.stopping = False
+        self.forgotten = False  # its job is no longer the one of that number
 
     def run(self) -> None:
         try:
@@ -54,6 +55,8 @@ class PracticeRun:
 
     def _done(self, number: int, _step: Step) -> None:
         """The record goes along, unless somebody keeps it by hand meanwhile."""
+        if self.forgotten:
+            return
         with shut(connect(self.store)) as connection:
             run = runs.current(connection, self.job)
             if run is not None and run.ended_at is None and run.step == number and run.failure is None:
@@ -65,6 +68,7 @@ class Practices:
 
     def __init__(self) -> None:
         self._kept: dict[int, PracticeRun] = {}
+        self._ending: list[PracticeRun] = []  # forgotten, and perhaps still at a step
         self._lock = Lock()
 
     def begin(self, practice: PracticeRun, keep_record: Callable[[], None]) -> None:
@@ -82,8 +86,10 @@ class Practices:
 
     def _reserve(self, practice: PracticeRun) -> PracticeRun | None:
         with self._lock:
-            for other in self._kept.values():
-                same = other.job == practice.job or other.practice.image == practice.practice.image
+            self._ending = [other for other in self._ending if other.state == "running"]
+            for other in (*self._kept.values(), *self._ending):
+                same = other.practice.image == practice.practice.image
+                same = same or (other.job == practice.job and not other.forgotten)
                 if other.state == "running" and same:
                     raise YlemorphError("the bench is at work on this already", mend="wait for it, or stop it")
             before = self._kept.get(practice.job)
@@ -102,10 +108,14 @@ class Practices:
             return self._kept.get(job)
 
     def forget(self) -> None:
-        """Other data stand in the place of those to whose jobs they belong: what runs ends at its next step."""
+        """Other data stand in the place of those to whose jobs they belong.
+
+        What runs ends at its next step; until then it keeps its disk, and it writes into no record any more.
+        """
         with self._lock:
             for practice in self._kept.values():
-                practice.stopping = True
+                practice.forgotten = practice.stopping = True
+            self._ending += self._kept.values()
             self._kept.clear()
 
     def stop(self, job: int) -> PracticeRun:

@@ -1,6 +1,6 @@
 """Routes that describe themselves for the OpenAPI document when it is asked for, not at the start.
 
-Describing takes longer than all else that a start does, and a workshop never asks for the document.
+Describing takes about as long as all else that a start does, and a workshop never asks for the document.
 """
 
 from collections.abc import Callable
