@@ -37,6 +37,7 @@ export const theme = computed(() => ({
       colorWarningBorder: line.value,
     },
     Table: {
+      colorBgContainer: card.value,
       colorFillAlter: card.value,
       colorTextHeading: dark.value ? "#AAA396" : "#6C6A64",
     },
