@@ -13,11 +13,13 @@ export PYTHONDONTWRITEBYTECODE :=
 ROOMY  := $(shell awk '$$1 == "MemAvailable:" && $$2 > 10000000 {print "yes"}' /proc/meminfo 2>/dev/null)
 ROOMY  := $(and $(ROOMY),$(shell df --output=avail -k /dev/shm 2>/dev/null | awk 'NR == 2 && $$1 > 10000000 {print "yes"}'))
 export PYTEST_DEBUG_TEMPROOT := $(if $(ROOMY),/dev/shm,$(PYTEST_DEBUG_TEMPROOT))
-WORKERS := $(shell expr $$(nproc 2>/dev/null || echo 2) + 1)
+PROCESSORS := $(shell nproc 2>/dev/null || echo 2)
+WORKERS := $(shell expr $(PROCESSORS) + 1)
 PYTEST  := $(BIN)/pytest --numprocesses $(WORKERS) --dist worksteal
 SAY    := @printf '\n== %s\n'
 
-.PHONY: help demo check test test-deep test-elsewhere test-foreign mutants bench lint fmt build wheel lock release browser utilities clean
+.PHONY: help setup setup-tests tools demo check test test-deep test-elsewhere test-foreign mutants bench lint fmt build wheel lock release browser utilities clean
+.PHONY: lint-rules lint-layout lint-linux lint-win32 lint-darwin lint-imports lint-front lint-front-types
 help:
 	@echo "make demo       set up, then start with demo data at http://127.0.0.1:8642"
 	@echo "make check      set up, then lint, types, import contract, unit tests"
@@ -35,12 +37,23 @@ help:
 	@echo "make lock       chooses the versions of all packages anew"
 	@echo "make clean      take away what was set up and built"
 
-# Exactly what is locked, file by file; a package of another content is refused.
+# What is fetched waits for the network, so all of it is fetched at once.
+TOGETHER := +@$(MAKE) --no-print-directory
+PACKAGES := $(VENV)/.ready frontend/node_modules/.ready
+setup:
+	$(TOGETHER) --jobs 2 $(PACKAGES)
+setup-tests:
+	$(TOGETHER) --jobs 3 $(PACKAGES) tools
+ifeq ($(MAKELEVEL),0)
+.NOTPARALLEL:
+endif
+
+# Exactly what is locked, file by file; a package of another content is refused. What is never run is never compiled.
 $(VENV)/.ready: pyproject.toml requirements-dev.lock
 	$(SAY) "Python packages into $(VENV)"
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Python 3.11 or newer is needed")'
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV) || { echo "venv failed; on Debian: apt-get install python3-venv"; exit 1; }
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes --requirement requirements-dev.lock
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-compile --require-hashes --requirement requirements-dev.lock
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation --editable .
 	@touch $@
 
@@ -88,49 +101,55 @@ demo: $(VENV)/.ready $(STATIC)
 	$(SAY) "Starting with demo data in .demo (make demo FRESH=--fresh begins again)"
 	@exec $(BIN)/ylemorph demo --data .demo $(FRESH)
 
-lint: $(VENV)/.ready $(SCHEMA)
+LINT := lint-linux lint-win32 lint-darwin lint-front-types lint-front lint-rules lint-layout lint-imports
+lint: setup $(SCHEMA)
 	$(SAY) "Lint, types and import contract"
-	@$(BIN)/ruff check src tests benchmarks scripts
-	@$(BIN)/ruff format --check --quiet src tests benchmarks scripts
-	@printf '%s\n' linux win32 darwin | xargs -P 2 -I@ $(BIN)/mypy --platform @ --cache-dir .mypy_cache/@
-	@$(BIN)/lint-imports
-	@cd frontend && npm run --silent lint && npm run --silent types
+	$(TOGETHER) --output-sync=target --jobs $(PROCESSORS) $(LINT)
 
-# $(call bring,UTILITY,PACKAGE): install PACKAGE with apt where UTILITY is missing and that is possible.
+lint-rules:
+	@$(BIN)/ruff check --quiet src tests benchmarks scripts
+lint-layout:
+	@$(BIN)/ruff format --check --quiet src tests benchmarks scripts
+lint-linux lint-win32 lint-darwin:
+	@$(BIN)/mypy --platform $(@:lint-%=%) --cache-dir .mypy_cache/$(@:lint-%=%)
+lint-imports:
+	@$(BIN)/lint-imports --no-logo
+lint-front:
+	@cd frontend && npm run --silent lint
+lint-front-types:
+	@cd frontend && npm run --silent types
+
+# What the tests call, and the packages it comes in; what is missing is installed with apt where that is possible.
+UTILITIES := sfdisk:fdisk parted:parted resize2fs:e2fsprogs ntfsresize:ntfs-3g btrfs:btrfs-progs fsck.fat:dosfstools \
+  dump.exfat:exfatprogs mcopy:mtools pdftoppm:poppler-utils strace:strace busybox:busybox shellcheck:shellcheck \
+  hivexsh:libhivex-bin qemu-nbd:qemu-utils \
+  qemu-system-x86_64:qemu-system-x86,ovmf,grub-common,grub-pc-bin,grub-efi-amd64-bin,syslinux,syslinux-common
+BROWSER := $(if $(shell command -v chromium),chromium:chromium,chromium-headless-shell:chromium-headless-shell)
+
+# $(call bring,UTILITY:PACKAGE[,PACKAGE] ...)
 define bring
-	@PATH="$$PATH:/usr/sbin:/sbin"; command -v $(1) >/dev/null || { \
-	  printf '\n== %s for the tests\n' "$(2)"; \
-	  if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq $(2) >/dev/null; \
-	  elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then sudo apt-get update -qq && sudo apt-get install -y -qq $(2) >/dev/null; \
-	  else echo "$(1) is missing and cannot be installed here: apt-get install $(2)"; exit 1; fi; }
+	@PATH="$$PATH:/usr/sbin:/sbin"; missing=; \
+	for pair in $(1); do command -v "$${pair%%:*}" >/dev/null || missing="$$missing $${pair#*:}"; done; \
+	missing=$$(echo $$missing | tr , ' '); test -z "$$missing" && exit 0; \
+	printf '\n== For the tests: %s\n' "$$missing"; \
+	if [ "$$(id -u)" = 0 ]; then root=; elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then root=sudo; \
+	else echo "missing and not to be installed here: apt-get install $$missing"; exit 1; fi; \
+	$$root apt-get update -qq && $$root apt-get install -y -qq --no-install-recommends $$missing >/dev/null
 endef
 
 browser:
-	$(call bring,chromium,chromium)
-
+	$(call bring,$(BROWSER))
 # The file systems' own utilities check what is said of them: tables are read back, volumes shrunk for real.
 utilities:
-	$(call bring,sfdisk,fdisk)
-	$(call bring,parted,parted)
-	$(call bring,resize2fs,e2fsprogs)
-	$(call bring,ntfsresize,ntfs-3g)
-	$(call bring,btrfs,btrfs-progs)
-	$(call bring,fsck.fat,dosfstools)
-	$(call bring,dump.exfat,exfatprogs)
-	$(call bring,mcopy,mtools)
-	$(call bring,pdftoppm,poppler-utils)
-	$(call bring,strace,strace)
-	$(call bring,busybox,busybox)
-	$(call bring,shellcheck,shellcheck)
-	$(call bring,hivexsh,libhivex-bin)
-	$(call bring,qemu-nbd,--no-install-recommends qemu-utils)
-	$(call bring,qemu-system-x86_64,--no-install-recommends qemu-system-x86 ovmf grub-common grub-pc-bin grub-efi-amd64-bin syslinux syslinux-common)
+	$(call bring,$(UTILITIES))
+tools:
+	$(call bring,$(BROWSER) $(UTILITIES))
 
 check: lint
 	$(SAY) "Unit tests"
 	@$(PYTEST) tests/test_registries.py tests/test_docs.py tests/test_house.py tests/core tests/formats tests/probe tests/store tests/stand_ins tests/cli
 
-test: lint browser utilities $(STATIC)
+test: setup-tests lint $(STATIC)
 	$(SAY) "Tests"
 	@$(PYTEST)
 

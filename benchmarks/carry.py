@@ -10,6 +10,7 @@ from statistics import median
 
 import waitress
 from playwright.sync_api import sync_playwright
+from tests.chromium import launched
 
 from benchmarks.plans import PAIRS, seconds, source
 from ylemorph.core.carry.carrying import carry_out, sequence_of
@@ -88,8 +89,7 @@ def film() -> None:
         server = waitress.create_server(create_app(store), host="127.0.0.1", port=0, threads=4)
         threading.Thread(target=server.run, daemon=True).start()
         with sync_playwright() as playwright:
-            flags = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+            browser = launched(playwright)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"http://127.0.0.1:{server.effective_port}/jobs/{job}/carry")
             page.wait_for_selector("[aria-label='Step of the rehearsal']")

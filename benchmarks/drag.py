@@ -6,6 +6,7 @@ from pathlib import Path
 
 import waitress
 from playwright.sync_api import sync_playwright
+from tests.chromium import launched
 
 from ylemorph.demo.load import load_demo
 from ylemorph.store import jobs
@@ -48,8 +49,7 @@ def main() -> None:
         server = waitress.create_server(create_app(store), host="127.0.0.1", port=0, threads=4)
         threading.Thread(target=server.run, daemon=True).start()
         with sync_playwright() as playwright:
-            flags = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+            browser = launched(playwright)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"http://127.0.0.1:{server.effective_port}/jobs/{job}/fit")
             page.wait_for_selector(".handle[data-row='3']")

@@ -7,6 +7,7 @@ from statistics import median
 
 import waitress
 from playwright.sync_api import Page, sync_playwright
+from tests.chromium import launched
 
 from benchmarks.plans import source
 from ylemorph.core.disk.model import Survey
@@ -70,8 +71,7 @@ def measured(page: Page, folder: Path, count: int) -> tuple[float, float]:
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
-        flags = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        browser = launched(playwright)
         page = browser.new_context(viewport={"width": 1280, "height": 800}, bypass_csp=True).new_page()
         few, many = (measured(page, Path(folder) / str(count), count) for count in COUNTS)
         browser.close()

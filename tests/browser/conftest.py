@@ -1,6 +1,5 @@
 """The real application in headless chromium, one server for all tests, a fresh demo for each."""
 
-import os
 import re
 import socket
 import threading
@@ -10,6 +9,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect, sync_playwright
 
+from tests.chromium import launched
 from ylemorph.demo.load import load_demo
 from ylemorph.serving import make_server
 from ylemorph.store import jobs
@@ -22,11 +22,8 @@ from ylemorph.web.edge.services import services
 
 ROOT = Path(__file__).parents[2]
 expect.set_options(timeout=20_000)  # what is waited for comes at once, but on a machine that does much else
-CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
-FLAGS = [
-    "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
-    "--js-flags=--min-semi-space-size=32 --initial-heap-size=256",  # a page lives for a second: nothing to tidy up
-]  # fmt: skip
+# A page lives for a second: nothing to tidy up.
+SHORT = "--js-flags=--min-semi-space-size=32 --initial-heap-size=256"
 
 
 def until(page, expression, arg=None):
@@ -120,7 +117,7 @@ def playwright_driver():
 
 @pytest.fixture(scope="session")
 def chromium(playwright_driver):
-    browser = playwright_driver.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    browser = launched(playwright_driver, SHORT)
     yield browser
     browser.close()
 

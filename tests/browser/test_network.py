@@ -10,7 +10,8 @@ import pytest
 from playwright.sync_api import Error as PlaywrightError
 from playwright.sync_api import expect
 
-from tests.browser.conftest import CHROMIUM, FLAGS, axe_clean
+from tests.browser.conftest import axe_clean
+from tests.chromium import launched
 from tests.make import LISTING
 from tests.web.test_encrypted import PASSWORD as TLS_PASSWORD
 from tests.web.test_encrypted import Network, add_people
@@ -110,9 +111,7 @@ def test_a_browser_that_knows_the_printed_key_signs_in_over_tls(tmp_path, playwr
     try:
         pin = own_certificate(tmp_path / "data", frozenset()).pin
         for known, seen in ((pin, True), ("A" * 43 + "=", False)):
-            browser = playwright_driver.chromium.launch(
-                executable_path=CHROMIUM, args=[*FLAGS, f"--ignore-certificate-errors-spki-list={known}"]
-            )
+            browser = launched(playwright_driver, f"--ignore-certificate-errors-spki-list={known}")
             page = browser.new_page()
             if not seen:
                 with pytest.raises(PlaywrightError, match="ERR_CERT"):

@@ -5,7 +5,6 @@ Each row is made in a file of its own and put at its place.
 
 import hashlib
 import json
-import os
 from pathlib import Path
 from typing import NamedTuple
 
@@ -20,7 +19,7 @@ from ylemorph.formats.own.check import read_plan
 from ylemorph.formats.own.plan import plan_to_json
 from ylemorph.probe.disks import survey_path
 
-from .volumes import MIB, ext, ext_files, ntfs, ntfs_files, run, sparse
+from .volumes import MIB, ext, ext_files, ntfs, ntfs_files, run, sparse, told, written
 
 EFI, BASIC, LINUX, RECOVERY, SWAP = (
     "C12A7328-F81F-11D2-BA4B-00A0C93EC93B", "EBD0A0A2-B9E5-4433-87C0-68B6B72699C7",
@@ -45,13 +44,13 @@ def fat(size, files, *options):
     return make
 
 
-def fat_files(image: Path, work: Path) -> dict[str, str]:
+def fat_files(image: Path, work: Path) -> dict[str, int]:
     found = {}
     for path in sorted((work / "files").iterdir()):
         copy = work / "copied"
         copy.unlink(missing_ok=True)
         run("mcopy", "-i", image, f"::/{path.name}", copy)
-        found[path.name] = hashlib.sha256(copy.read_bytes()).hexdigest()
+        found[path.name] = told(copy.read_bytes())
     return found
 
 
@@ -106,7 +105,7 @@ class Made(NamedTuple):
     """A source image, and the hashes of each row's files by its number."""
 
     image: Path
-    hashes: dict[int, dict[str, str]]
+    hashes: dict[int, dict[str, int]]
     folders: dict[int, Path]
     roles: tuple[tuple[int, str], ...]
 
@@ -149,20 +148,9 @@ def made_source(job: Job, work: Path) -> Made:
 def put(one: Path, at: int, other: Path, to: int, length: int) -> None:
     """Bytes from file to file; what is empty stays a hole."""
     with one.open("rb") as source, other.open("r+b") as target:
-        place, end = at, at + length
-        while place < end:
-            try:
-                place = os.lseek(source.fileno(), place, os.SEEK_DATA)
-            except OSError:
-                break
-            stop = min(end, os.lseek(source.fileno(), place, os.SEEK_HOLE))
-            source.seek(place)
-            while place < stop:
-                block = source.read(min(1 << 20, stop - place))
-                if block.strip(b"\0"):
-                    target.seek(to + place - at)
-                    target.write(block)
-                place += len(block)
+        for place, block in written(source, at, at + length):
+            target.seek(to + place - at)
+            target.write(block)
 
 
 def plan_and_script(job: Job, made: Made, work: Path, **more):
@@ -197,22 +185,10 @@ def _figure(said: str, word: str) -> int:
     return int(next(line for line in said.splitlines() if word in line).split(word)[1].split()[0])
 
 
-def digest(path: Path) -> str:
+def digest(path: Path) -> list[tuple[int, int]]:
     """Of what is written in a sparse file and where; holes are skipped, since most of a disk is one."""
-    made, at, size = hashlib.blake2b(), 0, path.stat().st_size
     with path.open("rb") as file:
-        while at < size:
-            try:
-                at = os.lseek(file.fileno(), at, os.SEEK_DATA)
-            except OSError:
-                break
-            end = os.lseek(file.fileno(), at, os.SEEK_HOLE)
-            file.seek(at)
-            block = file.read(end - at)
-            if block.strip(b"\0"):
-                made.update(at.to_bytes(8, "little") + block)
-            at = end
-    return made.hexdigest()
+        return [(at, told(block)) for at, block in written(file, 0, path.stat().st_size)]
 
 
 def look_at_target(job: Job, made: Made, plan, target: Path, work: Path, left=()) -> None:

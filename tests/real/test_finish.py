@@ -16,7 +16,7 @@ from ylemorph.probe.disks import survey_path
 from .jobs import BASIC, EFI, LINUX, RECOVERY, Job, Row, digest, look_at_target, made_source, put
 from .test_hands import DEEP, Bench, killed_after, killed_until, looped
 from .test_script import NEEDED
-from .volumes import MIB, present, run, sparse
+from .volumes import MIB, mapped, present, run, sparse
 
 pytestmark = pytest.mark.skipif(not present(*NEEDED), reason=f"{', '.join(NEEDED)} are needed")
 NO_ROOM = Headroom(0, 0, 0)
@@ -65,7 +65,7 @@ def moved_by_hand(by, row=4):
         finished(bench)
         one = place_of(bench, row)
         start, size = one.first_lba * 512, one.sectors * 512
-        content = bench.target.read_bytes()[start : start + size]
+        content = bytes(mapped(bench.target)[start : start + size])
         with bench.target.open("r+b") as disk:
             disk.seek(start)
             disk.write(bytes(size))

@@ -18,8 +18,9 @@ from ylemorph.probe.filesystems import read_filesystem
 from ylemorph.probe.lvm import AREA_HEADER, checksum
 from ylemorph.probe.media.opening import open_medium
 
+from .jobs import put
 from .test_hands import looped
-from .volumes import MIB, Failed, ext, present, run, sparse
+from .volumes import MIB, Failed, ext, mapped, present, run, sparse
 
 NEEDED = ("pvcreate", "vgcreate", "lvcreate", "lvremove", "pvresize", "vgcfgrestore", "losetup", "mke2fs", "sfdisk")
 pytestmark = pytest.mark.skipif(not present(*NEEDED), reason=f"{', '.join(NEEDED)} are needed")
@@ -58,10 +59,8 @@ def group(tmp_path):
     return Group(sparse(tmp_path / "a.img", 300 * MIB), sparse(tmp_path / "b.img", 300 * MIB))
 
 
-def put(image, at, other):
-    with image.open("r+b") as file:
-        file.seek(at)
-        file.write(other.read_bytes())
+def whole(one, other, to):
+    put(one, 0, other, to, one.stat().st_size)
 
 
 def test_linear_volumes_are_read_through(group, tmp_path):
@@ -73,13 +72,13 @@ def test_linear_volumes_are_read_through(group, tmp_path):
     (tmp_path / "one").mkdir(), (tmp_path / "two").mkdir()
     root = ext(16 * EXTENT, {"scan.bin": 9 * MIB, "ledger.txt": 12_345}, "-t", "ext4")(tmp_path / "one")
     home = ext(12 * EXTENT, {"card.bin": 5 * MIB}, "-t", "ext3")(tmp_path / "two")
-    whole, image = root.read_bytes(), group.images[0]
+    content, image = root.read_bytes(), group.images[0]
     first, rest = tmp_path / "first", tmp_path / "rest"
-    first.write_bytes(whole[: 10 * EXTENT])
-    rest.write_bytes(whole[10 * EXTENT :])
-    put(image, MIB, first)
-    put(image, MIB + 10 * EXTENT, home)
-    put(image, MIB + 22 * EXTENT, rest)
+    first.write_bytes(content[: 10 * EXTENT])
+    rest.write_bytes(content[10 * EXTENT :])
+    whole(first, image, MIB)
+    whole(home, image, MIB + 10 * EXTENT)
+    whole(rest, image, MIB + 22 * EXTENT)
     fs = read(image)
     assert (fs.kind, fs.label, fs.cluster_bytes, fs.state) == ("lvm", "reading", EXTENT, "clean")
     assert (fs.used_bytes, fs.last_used_byte, fs.size_bytes) == (
@@ -243,7 +242,7 @@ def test_a_group_within_itself_ends(group):
     """A volume that begins with the label of its own physical volume."""
     group.make("-n root -l 20 reading PV0")
     image = group.images[0]
-    front = image.read_bytes()[:MIB]
+    front = mapped(image)[:MIB]
     with image.open("r+b") as file:
         file.seek(MIB)
         file.write(front)
@@ -254,10 +253,12 @@ def test_a_group_within_itself_ends(group):
 def test_damaged_checksums_and_a_second_copy_leave_it_held(group, tmp_path):
     group.make("-n root -l 20 reading PV0")
     image = group.images[0]
-    whole = image.read_bytes()
-    for at in (4100, 4096 + 60, whole.index(b"extent_size", 5000)):
+    front = mapped(image)[: 2 * MIB].tobytes()
+    for at in (4100, 4096 + 60, front.index(b"extent_size", 5000)):
         damaged = tmp_path / "damaged.img"
-        damaged.write_bytes(whole[:at] + b"\xee" + whole[at + 1 :])
+        sparse(damaged, 300 * MIB)
+        with damaged.open("r+b") as file:
+            file.write(front[:at] + b"\xee" + front[at + 1 :])
         assert read(damaged).used_bytes is None
     twice = Group(sparse(tmp_path / "c.img", 100 * MIB))
     twice.do("pvcreate --metadatacopies 2 PV0")

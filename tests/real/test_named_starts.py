@@ -18,7 +18,7 @@ from ylemorph.formats.documents.shell_script import functions, script_of
 from ylemorph.probe.disks import survey_path
 
 from .starts import SECTOR, Part, core_at, exfat_sum, made_disk, put
-from .volumes import MIB, present, run, sparse
+from .volumes import MIB, mapped, present, run, sparse
 
 pytestmark = pytest.mark.skipif(
     not present("sfdisk", "mkfs.fat", "mkfs.ntfs", "mkfs.exfat", "ntfsresize", "fsck.exfat"), reason="utilities needed"
@@ -44,7 +44,7 @@ def carried_out(work, image, options, mib=300, shell=("sh",)):
     target, room = sparse(work / "target.img", mib * MIB), work / "room"
     room.mkdir(exist_ok=True)
     run(*shell, work / "clone.sh", "--go", image, target, room, ok=(0, 3))
-    return plan, target.read_bytes()
+    return plan, mapped(target)
 
 
 def number(data, at, length):
@@ -59,7 +59,7 @@ def test_boot_sectors_and_their_copies_name_the_new_start(tmp_path, shell):
     image = made_disk(tmp_path, "dos", parts("dos"), 400)
     options = Options(fit="same", roles=tuple((part.number, part.role) for part in parts("dos")))
     plan, data = carried_out(tmp_path, image, options, shell=shell)
-    before = image.read_bytes()
+    before = mapped(image)
     for part in parts("dos"):
         start = plan.row(part.number).first_lba
         own, was = data[start * SECTOR :], before[part.start * SECTOR :]
@@ -107,10 +107,10 @@ def test_guids_of_disk_and_partitions_are_kept_or_new(tmp_path):
             if label == "dos":
                 assert (f"0x{number(data, 440, 4):08x}" == told["id"]) == (identity == "keep")
                 continue
-            ids = [str(uuid.UUID(bytes_le=data[SECTOR + 56 : SECTOR + 72])).upper()]
+            ids = [str(uuid.UUID(bytes_le=bytes(data[SECTOR + 56 : SECTOR + 72]))).upper()]
             for part in parts(label):
                 entry = 2 * SECTOR + (part.number - 1) * 128
-                ids.append(str(uuid.UUID(bytes_le=data[entry + 16 : entry + 32])).upper())
+                ids.append(str(uuid.UUID(bytes_le=bytes(data[entry + 16 : entry + 32]))).upper())
             old = [told["id"], *(row["uuid"] for row in told["partitions"])]
             assert [one == two for one, two in zip(ids, old, strict=True)] == [identity == "keep"] * len(old)
 
@@ -128,7 +128,7 @@ def test_code_and_what_stands_behind_it(tmp_path):
     assert data[:440] == code[:440]
     assert data[SECTOR : SECTOR + len(behind)] == behind
     assert not any(data[SECTOR + len(behind) : plan.row(1).first_lba * SECTOR])
-    assert data[446:510] != image.read_bytes()[446:510]
+    assert data[446:510] != mapped(image)[446:510]
 
 
 @pytest.mark.skipif(not present("grub-mkimage"), reason="grub-mkimage is needed")
@@ -145,7 +145,7 @@ def test_a_loader_in_a_row_of_its_own_is_found_at_its_new_place(tmp_path):
     assert start != own.start
     assert number(data, 0x5C, 8) == start
     assert struct.unpack_from("<QH", data, start * SECTOR + 0x1F4) == (start + 1, count - 1)
-    before = image.read_bytes()
+    before = mapped(image)
     assert data[:0x5C] == before[:0x5C]
     assert data[0x64:440] == before[0x64:440]
 

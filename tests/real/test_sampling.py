@@ -18,7 +18,7 @@ from ylemorph.probe.sampling.draw import draw, units_in_use
 from ylemorph.probe.sampling.used import used_of
 from ylemorph.usecases.sampling import sampled
 
-from .jobs import BASIC, EFI, LINUX, Job, Row
+from .jobs import BASIC, EFI, LINUX, Job, Row, digest
 from .test_hands import DEEP, Bench
 from .test_script import NEEDED
 from .volumes import MIB, present, run, sparse
@@ -62,7 +62,7 @@ def differing(checked):
 
 def test_after_a_real_clone_every_place_is_equal(done):
     """Made smaller or larger by the real resizers; all that is in use is looked at."""
-    before = (done.bench.made.image.read_bytes(), done.bench.target.read_bytes())
+    before = (digest(done.bench.made.image), digest(done.bench.target))
     checked = done.check(share=0.001)
     assert differing(checked) == []
     rows, said = checked.compared[:-1], checked.compared[-1]
@@ -71,7 +71,7 @@ def test_after_a_real_clone_every_place_is_equal(done):
     assert all(int(line.split(": ")[1].split()[0].replace(",", "")) > 100 for line in rows)
     assert said == "All that stands alike on both was compared."
     assert done.check().compared[-1].endswith("of what stands alike on both would have been seen with 99% confidence.")
-    assert (done.bench.made.image.read_bytes(), done.bench.target.read_bytes()) == before
+    assert (digest(done.bench.made.image), digest(done.bench.target)) == before
 
 
 def used_places(path, row, kind):
