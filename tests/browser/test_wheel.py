@@ -32,7 +32,7 @@ def installed(tmp_path):
     shutil.copytree(ROOT / "src", copy / "src", ignore=shutil.ignore_patterns("*.egg-info", "__pycache__"))
     for name in ("pyproject.toml", "README.md"):
         shutil.copy(ROOT / name, copy / name)
-    build = ("pip", "wheel", "--quiet", *QUIET, "--no-deps", "--wheel-dir", str(tmp_path))
+    build = ("pip", "wheel", "--quiet", *QUIET, "--no-deps", "--no-build-isolation", "--wheel-dir", str(tmp_path))
     run(sys.executable, "-m", *build, str(copy), cwd=tmp_path)
     wheel = next(tmp_path.glob("ylemorph-*.whl"))
     environment = tmp_path / "fresh"
@@ -62,12 +62,10 @@ def needed(name):
 
 
 def linked(name, packages):
-    """A package's files in another environment: copied from here, since every other test runs with just these."""
-    for file in metadata.files(name):
-        there = packages / file
-        if ".." not in file.parts:
-            there.parent.mkdir(parents=True, exist_ok=True)
-            shutil.copy(file.locate(), there)
+    """A package's files in another environment: those that stand here, since every other test runs with just these."""
+    here = metadata.distribution(name)
+    for top in {file.parts[0] for file in here.files if ".." not in file.parts} - {"__pycache__"}:
+        (packages / top).symlink_to(here.locate_file(top))
 
 
 def test_the_whole_loop_from_a_wheel(installed, tmp_path, chromium):

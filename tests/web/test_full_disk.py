@@ -58,7 +58,7 @@ def test_every_kind_of_write(api, full, tmp_path):
             return watcher.execute("PRAGMA data_version").fetchone()
 
         for operation, (path, body) in full.items():
-            for _ in range(300):
+            for _ in range(60):
                 before = written()
                 answer = api(operation[0], path, grown(body))
                 if answer.status_code >= 400 or operation[0] == "PUT" or written() == before:
