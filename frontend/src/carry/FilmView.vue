@@ -67,13 +67,15 @@ const failed = computed(() => {
     </div>
     <svg
       class="morph"
-      :viewBox="`0 0 ${x(columns.length) - GAP + LEFT} ${HEIGHT + 30}`"
+      :viewBox="`0 0 ${x(columns.length) - GAP + LEFT} ${HEIGHT + 44}`"
+      preserveAspectRatio="xMinYMin"
       role="img"
       :aria-label="sentence"
     >
       <g v-for="(column, index) in columns" :key="column.disk" :transform="`translate(${x(index)} 24)`">
         <text class="small strong" y="-9">{{ name(column.disk) }}</text>
         <rect class="open" x="0.5" y="0.5" :width="WIDTH - 1" :height="Math.max(2, column.height - 1)" />
+        <text class="small fig" :y="column.height + 14">{{ size(column.sectors * sector) }}</text>
         <g
           v-for="block in column.blocks"
           :key="`${block.row}-${block.first_lba}-${block.sectors}`"

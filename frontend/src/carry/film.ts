@@ -22,6 +22,7 @@ export interface FilmBlock extends Piece {
 }
 export interface FilmColumn {
   disk: string;
+  sectors: number;
   height: number;
   blocks: FilmBlock[];
 }
@@ -64,7 +65,7 @@ export function filmColumns(
       }))
       .sort((one, two) => one.first_lba - two.first_lba);
     apart(blocks, sectors * scale);
-    return { disk: name, height: sectors * scale, blocks };
+    return { disk: name, sectors, height: sectors * scale, blocks };
   });
 }
 

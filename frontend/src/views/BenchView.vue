@@ -104,6 +104,10 @@ const health = (disk: BenchDisk) =>
       </div>
       <p class="muted">They are opened for reading only. A job's own pages read them as a target, or to check back.</p>
     </div>
+    <p v-else-if="real" class="card real">
+      Disks that are attached to this machine are shown to whoever sits at it, after
+      <code>ylemorph serve --disks</code>. Without that, a job takes a listing, a disk's image or three figures.
+    </p>
     <div class="head">
       <h2>For practice</h2>
       <span class="muted">

@@ -44,7 +44,12 @@ function tryOut(remedy: Remedy | null): void {
     trial.end();
   }
 }
-const morph = computed(() => preview.shown.value ?? props.job.morph);
+/** While an edge is drawn, what the other fits would give and how long it takes stay as they were. */
+const morph = computed(() => {
+  const drawn = preview.shown.value;
+  const { cards = [], outlook = "" } = props.job.morph ?? {};
+  return drawn ? { plan: drawn.plan, cards, outlook } : props.job.morph;
+});
 const plan = computed(() => morph.value?.plan ?? null);
 const beside = settled(morph, () => !!preview.shown.value);
 const row = computed(() => plan.value?.rows.find((item) => item.number === chosen.value) ?? null);

@@ -5,8 +5,8 @@ from collections.abc import Callable, Iterable, Mapping
 from typing import Any, NamedTuple
 
 from ..core.errors import YlemorphError
-from ..core.fit.cards import Morph, morph_with
 from ..core.fit.layout import lay_out
+from ..core.fit.plan import Plan
 from ..core.job.change import Change
 from ..core.job.changes import apply
 from ..core.job.state import JobState
@@ -109,8 +109,7 @@ def change(work: Work, job: int, version: int | None, read: Callable[[JobState],
 class Tried(NamedTuple):
     """What a change would give; ``stopped`` says what a drag ran against."""
 
-    state: JobState
-    morph: Morph
+    plan: Plan
     stopped: str
 
 
@@ -118,9 +117,8 @@ def try_out(work: Work, job: int, sent: Sent) -> Tried:
     """What a change would give, without making it."""
     state = get(work.connection, job).state
     applied = apply(state, change_from(sent, state))
-    pair = applied.state.pair
-    layout = applied.layout or lay_out(*pair, applied.state.options)
-    return Tried(applied.state, morph_with(layout, pair.target), applied.stopped)
+    pair, options = applied.state.pair, applied.state.options
+    return Tried(Plan(*pair, options, applied.layout or lay_out(*pair, options)), applied.stopped)
 
 
 def copy(work: Work, job: int) -> Job:

@@ -271,9 +271,10 @@ class MorphModel(Shape):
     outlook: Annotated[str, Field(description="How long it will take and what for; empty where there is no way")]
 
 
-class PreviewModel(MorphModel):
-    """What a change would give; ``stopped`` says what a drag ran against."""
+class PreviewModel(Shape):
+    """The plan that a change would give; ``stopped`` says what a drag ran against."""
 
+    plan: PlanModel
     stopped: str
 
 

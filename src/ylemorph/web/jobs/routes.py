@@ -7,6 +7,7 @@ from flask_openapi3.models.tag import Tag
 
 from ...core.errors import BadOption
 from ...formats.own.changes import ChangeRequest, change_from
+from ...formats.own.plan import plan_to_data
 from ...formats.own.survey import SurveyModel
 from ...formats.own.wire import model_of
 from ...usecases import jobs
@@ -29,7 +30,7 @@ from ..models import (
     UnitsQuery,
 )
 from .list import job_page
-from .shapes import job_data, morph_data, revision_data
+from .shapes import job_data, revision_data
 
 tag = Tag(name="jobs")
 api = Routes("jobs", __name__, url_prefix="/api/jobs", abp_tags=[tag], abp_responses=problems(404, 409, 422))
@@ -119,7 +120,7 @@ def make_change(path: JobPath, body: ChangeRequest, query: UnitsQuery) -> Respon
 def preview(path: JobPath, body: ChangeRequest, query: UnitsQuery) -> Response:
     """What a change would give, without making it."""
     tried = jobs.try_out(work(), path.job_id, body.root)
-    shown: PreviewModel = {**morph_data(tried.morph, tried.state, query.units), "stopped": tried.stopped}
+    shown: PreviewModel = {"plan": plan_to_data(tried.plan, query.units), "stopped": tried.stopped}
     return jsonify(shown)
 
 

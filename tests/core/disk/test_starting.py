@@ -1,0 +1,59 @@
+"""What start data name, held against the disk that they stand on (rule 14.6)."""
+
+import pytest
+
+from tests.make import disk as made
+from tests.make import fs, part
+from ylemorph.core.disk.model import NamedPlace
+from ylemorph.core.disk.starting import finds_all, named_rows
+from ylemorph.core.sizes import GiB, MiB
+
+DISK, ROW, OTHER = (f"0F3C1B6A-8D2E-4F7A-9B1C-00000000000{n}" for n in range(3))
+SIGNATURE = "0x1a2b3c4d"
+
+
+def gpt(*places, table_id=DISK):
+    rows = (
+        part(1, MiB, GiB, filesystem=fs(used=MiB, start_data=places), uuid=OTHER),
+        part(2, 2 * GiB, 20 * GiB, filesystem=fs(used=GiB), uuid=ROW),
+    )
+    return made(488_397_168, *rows, table_id=table_id)
+
+
+def mbr(*places):
+    rows = (
+        part(1, MiB, GiB, "0x07", fs(used=MiB, start_data=places)),
+        part(2, 2 * GiB, 20 * GiB, "0x07", fs(used=GiB)),
+    )
+    return made(488_397_168, *rows, table="mbr", table_id=SIGNATURE)
+
+
+@pytest.mark.parametrize(
+    ("disk", "rows"),
+    [
+        (gpt(NamedPlace(DISK, ROW)), {2}),
+        (gpt(NamedPlace(DISK.lower(), ROW.lower()), NamedPlace(DISK, OTHER)), {1, 2}),
+        (gpt(NamedPlace(OTHER, ROW)), set()),  # on another disk
+        (gpt(NamedPlace("", ROW), table_id=""), set()),  # without an identity nothing is this disk
+        (mbr(NamedPlace(SIGNATURE, start_byte=2 * GiB)), {2}),
+        (mbr(NamedPlace(SIGNATURE, start_byte=2 * GiB + 512)), set()),
+        (gpt(), set()),
+    ],
+)
+def test_rows_that_are_named(disk, rows):
+    assert named_rows(disk) == rows
+
+
+@pytest.mark.parametrize(
+    ("disk", "of", "found"),
+    [
+        (gpt(NamedPlace(DISK, ROW)), DISK, True),
+        (gpt(NamedPlace(DISK, ROW), NamedPlace(DISK, DISK)), DISK, False),  # one of the two is gone
+        (gpt(NamedPlace(OTHER, ROW)), OTHER, False),  # it still names the disk that this one was made from
+        (gpt(NamedPlace(OTHER, ROW)), DISK, True),  # of a disk that is no concern of this one
+        (mbr(NamedPlace(SIGNATURE, start_byte=3 * GiB)), SIGNATURE, False),
+        (gpt(), DISK, True),
+    ],
+)
+def test_whether_all_that_is_named_is_there(disk, of, found):
+    assert finds_all(disk, of) is found
