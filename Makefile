@@ -124,7 +124,7 @@ UTILITIES := sfdisk:fdisk parted:parted resize2fs:e2fsprogs ntfsresize:ntfs-3g b
   dump.exfat:exfatprogs mcopy:mtools pdftoppm:poppler-utils strace:strace busybox:busybox shellcheck:shellcheck \
   hivexsh:libhivex-bin qemu-nbd:qemu-utils \
   qemu-system-x86_64:qemu-system-x86,ovmf,grub-common,grub-pc-bin,grub-efi-amd64-bin,syslinux,syslinux-common
-BROWSER := $(if $(shell command -v chromium),chromium:chromium,chromium-headless-shell:chromium-headless-shell)
+BROWSER := $(if $(shell command -v chromium),chromium:chromium,chromium-headless-shell:chromium-headless-shell,fonts-liberation)
 
 # $(call bring,UTILITY:PACKAGE[,PACKAGE] ...)
 define bring

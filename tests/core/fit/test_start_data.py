@@ -13,6 +13,7 @@ from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.fit.starting import Moved, PlannedStart
 from ylemorph.core.sizes import GB, GiB, MiB
 
 DISK, ROW, OTHER = (f"0F3C1B6A-8D2E-4F7A-9B1C-00000000000{n}" for n in range(3))
@@ -113,3 +114,15 @@ def test_what_stays_behind_is_said_with_what_it_holds():
     left = {f.row: f.text() for f in plan.findings if f.code == "row-left-behind"}
     assert "7 GiB" in left[2]
     assert "50 GiB" in left[3]
+
+
+def test_what_names_a_place_of_before_and_how_far_code_can_stand():
+    row = make_plan(windows(), nominal_disk(120 * GB), Options()).rows[0].row
+    stays, moves = Moved(row, 2048, 2048), Moved(row, 2048, 4096)
+    assert not PlannedStart(named=(stays,), perhaps=(stays,)).renamed
+    assert PlannedStart(named=(stays, moves)).renamed
+    assert PlannedStart(perhaps=(moves,)).renamed
+    assert PlannedStart(moved_loaders=(moves,), patched=True).renamed
+    assert PlannedStart(moved_loaders=(moves,), patched=True).loader_now == 4096
+    assert PlannedStart(moved_loaders=(moves,)).loader_now is None
+    assert (PlannedStart(reach=60).placed_reach, PlannedStart(reach=60, cut=True).placed_reach) == (60, 1)
