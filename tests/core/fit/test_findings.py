@@ -57,6 +57,36 @@ def test_an_open_row_that_is_encrypted_says_whether_it_is_guarded(state, words):
     assert words in found["encrypted-open"].text()
 
 
+TOLD = {"told_least_bytes": 600 * GiB, "told_by": "windows"}
+
+
+@pytest.mark.parametrize(
+    ("more", "pinned", "outside"),
+    [
+        ({}, False, True),
+        ({"pinning": ("pagefile.sys", "the journal")}, True, True),
+        ({"encryption": "active"}, False, False),  # from outside nothing of it can be read
+    ],
+)
+def test_a_windows_own_word_with_what_stays_and_what_goes_further(more, pinned, outside):
+    source = row_of((900 * GiB, BASIC_DATA, fs(used=GiB, **TOLD, **more), {"role": "data"}))
+    told = codes(source)["told-least"]
+    assert ("pagefile.sys, the journal stays where it is" in told.text()) is pinned
+    assert ("a way that makes it smaller from outside goes further" in told.do()) is outside
+    (look,) = look_at(source, Options())
+    words = "Windows itself makes it no smaller than 600 GiB"
+    assert (f"{words}; pagefile.sys, the journal stays" in look.sentence()) is pinned
+    assert words in look.sentence()
+    larger = row_of((100 * GiB, BASIC_DATA, fs(used=GiB, told_least_bytes=100 * GiB, told_by="windows", **more)))
+    assert "told-least" not in codes(larger, fit="same")  # just as small as it makes it
+
+
+def test_nothing_is_said_of_data_that_all_stand_before_the_new_end():
+    held = fs(used=GiB, last_used_byte=2 * GiB)
+    found = codes(row_of((900 * GiB, BASIC_DATA, held, {"role": "data"})))
+    assert not {"past-new-end", "past-new-end-unknown"} & set(found)
+
+
 CASES = {
     "sector-size-differs": (row_of(START, SYSTEM), Disk(100_000_000, logical_sector_bytes=4096), {}),
     "source-is-target": (

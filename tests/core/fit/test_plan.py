@@ -335,3 +335,29 @@ def test_a_grain_is_a_multiple_of_the_physical_sector(grain, physical, fits):
     else:
         with pytest.raises(BadOption, match=f"not a multiple of the target's {physical}-byte"):
             make_plan(desk(), target, Options(grain_bytes=grain))
+
+
+def test_files_are_counted_where_all_of_a_row_goes_over():
+    source = row_of(
+        (100 * GiB, BASIC_DATA, fs(used=40 * GiB, files=90_000), {"role": "data"}),
+        (100 * GiB, BASIC_DATA, fs(used=40 * GiB), {"role": "data"}),
+        (GiB, BASIC_DATA, None),
+    )
+    assert [row.files for row in make_plan(source, nominal_disk(480 * GB), Options()).rows] == [90_000, None, None]
+    lighter = Options(lighten=((1, GiB),))
+    assert make_plan(source, nominal_disk(480 * GB), lighter).rows[0].files is None
+
+
+def test_a_gpt_has_room_for_128_rows():
+    rows = [part(number, (number - 4) * 4 * MiB, 2 * MiB, "0x07", logical=True) for number in range(5, 134)]
+    source = disk(nominal_disk(480 * GB).sectors, *rows, table="mbr")
+    with pytest.raises(BadOption, match="129 rows are more than the 128 of a GPT"):
+        make_plan(source, nominal_disk(480 * GB), Options(table="gpt"))
+    fewer = make_plan(source, nominal_disk(480 * GB), Options(table="gpt", leave=frozenset((7,))))
+    assert fewer.verdict != "does-not-fit"
+
+
+def test_the_rest_goes_to_nobody_where_no_row_can_take_it():
+    source = row_of((100 * GiB, BASIC_DATA, None), (GiB, BASIC_DATA, None))
+    plan = make_plan(source, nominal_disk(480 * GB), Options(fit="rest-to-one"))
+    assert [row.size_bytes for row in plan.rows] == [100 * GiB, GiB]

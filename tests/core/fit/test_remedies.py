@@ -170,3 +170,15 @@ def test_what_is_offered_as_enough_is_enough(source, target):
     for remedy in make_plan(source, target, Options()).remedies:
         if remedy.kind in ("fit", "lighten", "leave", "leave-set", "shelf"):
             assert remedy.verdict_after in ("tight", "comfortable")
+
+
+def test_what_sleeps_is_mended_where_its_owner_can():
+    """A system is shut down and data are checked; a start row that is not clean is nobody's to mend."""
+    unclean = {"state": "dirty"}
+    rows = (
+        (300 * GiB, BASIC_DATA, fs(used=GiB, **unclean), {"role": "start"}),
+        (300 * GiB, BASIC_DATA, fs(used=GiB, **unclean), {"role": "system"}),
+        (300 * GiB, BASIC_DATA, fs(used=GiB, **unclean), {"role": "data"}),
+    )
+    plan = make_plan(row_of(*rows, label_gb=1000), nominal_disk(240 * GB), Options())
+    assert [remedy.row for remedy in plan.remedies if remedy.kind == "repair"] == [2, 3]
