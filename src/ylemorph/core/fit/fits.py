@@ -50,10 +50,8 @@ class Group:
         return self.sharing(self.used) if any(self.used) else self.by_size
 
     @cached_property
-    def row_to_grow(self) -> int | None:
+    def row_to_grow(self) -> int:
         """The largest system row, or with none the largest elastic row; ties go to the earlier one (rule 6.2)."""
-        if not self.rows:
-            return None
         return max(range(len(self.rows)), key=lambda i: (self.rows[i].is_system, self.rows[i].base, -i))
 
     def without(self, index: int) -> "Group":
@@ -98,8 +96,6 @@ def _snug(group: Group, _capacity: int, _chosen: int | None) -> tuple[int, ...]:
 
 def _rest_to_one(group: Group, capacity: int, chosen: int | None) -> tuple[int, ...]:
     index = group.row_to_grow if chosen is None else chosen
-    if index is None:
-        return ()
     one, sizes = group.rows[index], list(group.bases)
     rest = capacity - group.base + one.base
     if rest >= one.low:
