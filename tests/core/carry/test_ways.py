@@ -11,7 +11,7 @@ from ylemorph.core.carry.facts import Facts
 from ylemorph.core.carry.row_steps import record_of
 from ylemorph.core.carry.sequence import WAYS
 from ylemorph.core.carry.told import Told
-from ylemorph.core.carry.ways import WAY_KINDS
+from ylemorph.core.carry.ways import WAY_KINDS, steps_of
 from ylemorph.core.disk.model import Health, Inside, UsageMap
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
@@ -19,7 +19,7 @@ from ylemorph.core.errors import BadOption
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.script.by_script import gaps_of
-from ylemorph.core.sizes import GB, GiB, MiB
+from ylemorph.core.sizes import GB, GiB, MiB, format_size
 
 from .pairs import random_facts, random_plan
 
@@ -278,6 +278,40 @@ def test_how_long_is_said_while_the_plan_is_fitted():
     assert "228 GiB to copy, what must be packed is not known" in said.sentence()
     assert outlook(plan, ALL).sentence().endswith(": 228 GiB to copy")
     assert outlook(plan, ALL, "through-image").way == "through-image"
+
+
+def test_what_must_be_packed_is_added_up_over_all_rows_that_get_smaller():
+    full = UsageMap(100 * GiB, (40 * GiB, GiB, GiB, 2 * GiB, GiB))
+    rows = [(500 * GiB, BASIC_DATA, fs(used=45 * GiB, usage_map=full), {"role": "data"}) for _ in range(2)]
+    plan = make_plan(row_of(*rows, label_gb=1100), nominal_disk(500 * GB), Options(fit="snug"))
+    said = outlook(plan, ALL, "shrink-first")
+    shrinks = [step.write_bytes for step in carry_out(plan, ALL, "shrink-first").way.steps if step.kind == "shrink"]
+    assert len(shrinks) == 2
+    assert said.packed == sum(shrinks) > max(shrinks) > 0
+    assert said.sentence().endswith(f"{format_size(said.copied)} to copy, {format_size(said.packed)} to pack")
+    assert "pack" not in said._replace(packed=0).sentence()
+
+
+def test_what_the_times_rest_on():
+    common, measured = (planned(desk(read_rates=rates)).times_from for rates in ((), (90_000_000, 100_000_000)))
+    assert common.startswith("common practice")
+    assert measured.startswith("the source's measured rate")
+
+
+def test_a_way_without_steps_cannot_be_carried_out():
+    too_small = planned(desk(), target="64")
+    with pytest.raises(BadOption, match="the plan does not fit") as refused:
+        steps_of(too_small.ground, "straight")
+    assert refused.value.at == "way"
+
+
+def test_the_copier_leaves_rows_that_get_larger_to_the_hand():
+    same, larger = (
+        planned(desk(), target=target, fit=fit).ground for target, fit in (("1000", "same"), ("2000", "proportional"))
+    )
+    left = "place what the copier does not place: end rows, held rows"
+    assert WAY_KINDS["straight"].by_hand(same, "binary") == left
+    assert WAY_KINDS["straight"].by_hand(larger, "binary").startswith(f"{left}; make ")
 
 
 def test_what_is_proposed_at_once_is_what_all_ways_together_propose():

@@ -76,7 +76,6 @@ def test_without_elastic_rows_only_the_held_ones_count(fit):
 
 
 def test_which_row_takes_the_rest():
-    assert Group(()).row_to_grow is None
     assert Group((A, B)).row_to_grow == 1
     assert Group((B, B)).row_to_grow == 0
     assert Group((A, SYSTEM, B)).row_to_grow == 1
