@@ -1,7 +1,9 @@
 """Sparse disk images in small files: the stretches that are not zero, compressed with xz.
 
-Layout: the magic, the image's size (u64), then for each stretch its offset (u64), its length (u32) and its bytes,
-all little-endian. An image of a terabyte with four file systems is some hundred kilobytes.
+Layout: the magic, the image's size (u64), then for each stretch its offset (u64), its length (u32), whether all of it
+is one byte (u8), and that byte or all of them; numbers are little-endian. An image of a terabyte with four file systems
+is some hundred kilobytes. Bitmaps of what lies past the end are hundreds of megabytes of one byte: kept as such, the
+decompressor need not make them.
 """
 
 import lzma
@@ -13,8 +15,10 @@ from typing import IO
 from ..core.errors import YlemorphError
 from ..system import data_stretches, make_sparse, read_at
 
-MAGIC = b"YLEXTNT1"
+MAGIC = b"YLEXTNT2"
+HEAD = struct.Struct("<QI?")
 BLOCK = 4096
+ALIKE = 1 << 16  # bytes that are looked at together for being all the same
 MOST_STRETCH = 1 << 20
 
 
@@ -28,7 +32,10 @@ def pack(pieces: Iterable[tuple[int, Path]], size: int, packed: Path) -> None:
         out.write(MAGIC + struct.pack("<Q", size))
         for offset, path in pieces:
             for at, data in stretches(path):
-                out.write(struct.pack("<QI", offset + at, len(data)) + data)
+                for place in range(0, len(data), ALIKE):
+                    piece = data[place : place + ALIKE]
+                    alike = piece.count(piece[:1]) == len(piece)
+                    out.write(HEAD.pack(offset + at + place, len(piece), alike) + (piece[:1] if alike else piece))
 
 
 def stretches(path: Path) -> Iterator[tuple[int, bytes]]:
@@ -64,10 +71,10 @@ def unpack(packed: IO[bytes], path: Path) -> int:
             (size,) = struct.unpack("<Q", source.read(8))
             make_sparse(out)
             out.truncate(size)
-            while head := source.read(12):
-                offset, length = struct.unpack("<QI", head)
+            while head := source.read(HEAD.size):
+                offset, length, alike = HEAD.unpack(head)
                 out.seek(offset)
-                out.write(source.read(length))
+                out.write(source.read(1) * length if alike else source.read(length))
     except (lzma.LZMAError, struct.error, EOFError):
         raise BadImage("the packed image is damaged", at=str(path), mend="install the application again") from None
     return int(size)
