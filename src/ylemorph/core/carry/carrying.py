@@ -1,5 +1,6 @@
 """The one way from a plan and the facts of a bench to its ways, the steps of one of them, and their rehearsal."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
@@ -163,21 +164,25 @@ def questions_of(plan: Plan, facts: Facts, there: Disk | None = None) -> tuple[Q
     if plan.layout.sizes is None:
         return ()
     found = Ground(plan, facts, there=there).found
-    asked = []
+    asked, now = [], _outcome(plan, facts, there)
     for kind in FACTS.values():
-        decides = kind.kind != "rows" and _decides(plan, facts, there, kind)
+        decides = (
+            kind.kind != "rows"
+            and _makes_sense(plan, facts, kind)
+            and any(_outcome(plan, other, there) != now for other in _other_answers(facts, kind))
+        )
         shown = bool(found and found.rows) if kind.kind == "rows" else decides
         if shown or kind.of(facts) != kind.default:
             asked.append(Question(kind, kind.of(facts), decides))
     return tuple(asked)
 
 
-def _decides(plan: Plan, facts: Facts, there: Disk | None, kind: OptionKind) -> bool:
-    if not _makes_sense(plan, facts, kind):
-        return False
-    answers = kind.choices or (None, 0, 2**62)
-    outcomes = {_outcome(plan, kind.put(facts, answer), there) for answer in answers}
-    return len(outcomes) > 1
+def _other_answers(facts: Facts, kind: OptionKind) -> Iterator[Facts]:
+    """One after the other, since the first that changes something decides; of a size none, nothing and plenty."""
+    for answer in kind.choices or (None, 0, 2**62):
+        other = kind.put(facts, answer)
+        if other != facts:
+            yield other
 
 
 def _makes_sense(plan: Plan, facts: Facts, kind: OptionKind) -> bool:
