@@ -9,8 +9,6 @@ import time
 import pytest
 
 from ylemorph.serving import make_server
-from ylemorph.store.preparing import prepare
-from ylemorph.web.app import create_app
 from ylemorph.web.edge import limits, live
 from ylemorph.web.edge.limits import BODY_LIMITS, BUSY, Turns, most_bytes
 from ylemorph.web.edge.live import MOST_STREAMS, Hub, TooMany, events
@@ -18,8 +16,7 @@ from ylemorph.web.edge.services import services
 
 
 @pytest.fixture
-def running(tmp_path):
-    app = create_app(prepare(tmp_path))
+def running(app):
     listener = socket.create_server(("127.0.0.1", 0))
     server = make_server(app, listener)
     thread = threading.Thread(target=server.run, daemon=True)

@@ -6,13 +6,11 @@ import time
 import pytest
 
 from tests.attached.machines import CUSTOMER, lsblk
-from tests.web.conftest import Api
+from tests.web.conftest import Api, over
 from ylemorph.attached.listing import DisksHere
 from ylemorph.store import people
 from ylemorph.store.database import connect
-from ylemorph.store.preparing import prepare
 from ylemorph.usecases.readings import RealDisks
-from ylemorph.web.app import create_app
 from ylemorph.web.document import document
 from ylemorph.web.edge.identity import COOKIE, TOKEN_HEADER
 from ylemorph.web.edge.services import services
@@ -51,12 +49,11 @@ class Browser(Api):
 
 
 @pytest.fixture
-def network(tmp_path):
-    path = prepare(tmp_path)
-    connection = connect(path)
+def network(network_app, new_store):
+    connection = connect(new_store)
     for role in people.ROLES:
         people.add(connection, role.title(), role, PASSWORD)
-    yield create_app(path, network=True, names=frozenset({"workshop.local"}), disks="network")
+    yield over(network_app, new_store, "network", network=True)
     connection.close()
 
 

@@ -84,8 +84,8 @@ def test_bodies_that_cannot_be_read(api, body, kind, status):
     assert (answer.status_code, answer.mimetype) == (status, "application/problem+json")
 
 
-def test_a_body_that_is_too_large(api, app, survey):
-    app.config["MAX_CONTENT_LENGTH"] = 1000
+def test_a_body_that_is_too_large(api, app, survey, monkeypatch):
+    monkeypatch.setitem(app.config, "MAX_CONTENT_LENGTH", 1000)
     answer = api("POST", "/api/plan", {"source": survey, "target": {"nominal": "480GB"}})
     assert (answer.status_code, answer.mimetype) == (413, "application/problem+json")
     assert "send at most" in answer.get_json()["mend"]
