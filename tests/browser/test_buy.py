@@ -11,8 +11,10 @@ from playwright.sync_api import expect
 
 from tests.make import desk
 from ylemorph.core.disk.model import Survey
+from ylemorph.core.fit.options import Options
 from ylemorph.core.sizes import GiB
 from ylemorph.formats.own.survey_data import write_survey
+from ylemorph.store import fleets
 
 
 @pytest.fixture
@@ -216,3 +218,21 @@ def test_a_sheet_is_taken_out(fleet):
     assert got.value.suggested_filename.endswith(".xlsx")
     sheet = openpyxl.load_workbook(io.BytesIO(Path(got.value.path()).read_bytes()), read_only=True).active
     assert sum(1 for _ in sheet.rows) > 39
+
+
+def test_two_hundred_fleets_stand_page_by_page(window, demo, store):
+    for number in range(1, 201):
+        fleets.create(store, f"Branch {number:03}", fleets.Wishes((), ("snug",), Options()))
+    page = window("/fleets")
+    links = page.locator("tbody").get_by_role("link")
+    expect(links).to_have_count(50)
+    expect(page.get_by_text("1 to 50 of 201")).to_be_visible()
+    page.get_by_role("listitem", name="Next Page").click()
+    expect(page.get_by_text("51 to 100 of 201")).to_be_visible()
+    page.get_by_role("columnheader", name="Fleet").click()
+    expect(links.first).to_have_text("Branch 001")
+    expect(page.get_by_text("1 to 50 of 201")).to_be_visible()
+    page.get_by_label("Search fleets").fill("autumn")
+    expect(links).to_have_text(["Branches, autumn"])
+    page.get_by_label("Search fleets").fill("nowhere")
+    expect(page.get_by_text("No fleet’s name holds “nowhere”.")).to_be_visible()

@@ -69,6 +69,27 @@ def test_what_the_whole_fleet_says(api, fleet):
     assert [line["machines"] for line in api("GET", "/api/fleets").get_json()["fleets"]] == [12]
 
 
+def test_fleets_by_page_text_and_order(api, fleet):
+    for name in ("annex", "Upper floor", "100%", "1000"):
+        api("POST", "/api/fleets", {"name": name, "targets": ["480GB"]})
+
+    def names(query=""):
+        read = api("GET", f"/api/fleets?{query}").get_json()
+        return read["count"], [line["name"] for line in read["fleets"]]
+
+    assert names("sort=name&down=false") == (5, ["100%", "1000", "annex", "Branches", "Upper floor"])
+    assert names("sort=name&most=2&start=2") == (5, ["annex", "1000"])  # downward unless it is asked otherwise
+    assert names("sort=machines&most=1") == (5, ["Branches"])
+    assert names("sort=changed&down=false&most=1") == (5, ["Branches"])
+    assert names("most=1") == (5, ["1000"])
+    assert names("text=FLOOR") == (1, ["Upper floor"])
+    assert names("text=100%25") == (1, ["100%"])  # no sign of a pattern
+    assert names("start=9") == (5, [])
+    assert api("GET", "/api/fleets?most=501").status_code == 422
+    api("DELETE", f"/api/fleets/{fleet}")
+    assert names("text=branch") == (0, [])
+
+
 def test_machines_by_page_verdict_text_and_order(api, fleet):
     url = f"/api/fleets/{fleet}/machines"
     read = api("GET", f"{url}?target=1&verdict=does-not-fit&sort=need&down=true&most=3").get_json()

@@ -17,6 +17,8 @@ export type Machine = Schemas["MachineOut"];
 export type Wishes = Schemas["FleetIn"];
 export type Mix = Schemas["MixOut"];
 
+export const PAGE = 50; // lines of a table that the server gives page by page
+
 export const SLOTS = ["unknown", "3.5-inch SATA", "2.5-inch SATA", "m.2 SATA", "m.2 NVMe"] as const satisfies Slot[];
 export const LINK_CHOICES = ["unknown", "sata", "nvme", "usb3", "usb2", "network"] as const;
 export const FORM_CHOICES = ["unknown", "3.5-inch", "2.5-inch", "m.2"] as const;
@@ -57,8 +59,22 @@ export const lastingQuery = (job: Job) =>
     retry: false,
   });
 
-export const fleetsQuery = () =>
-  queryOptions({ queryKey: ["fleets"], queryFn: async () => (await data(client.GET("/api/fleets"))).fleets });
+export type FleetLine = Schemas["FleetLineOut"];
+export type FleetSortKey = "name" | "machines" | "changed";
+export interface FleetFilter {
+  text: string;
+  sort: FleetSortKey;
+  down: boolean;
+  start: number;
+}
+
+export const fleetsQuery = (filter: FleetFilter) =>
+  queryOptions({
+    queryKey: ["fleets", filter],
+    queryFn: async () =>
+      await data(client.GET("/api/fleets", { params: { query: { ...filter, text: filter.text.trim(), most: PAGE } } })),
+    placeholderData: (before: Schemas["FleetList"] | undefined) => before,
+  });
 
 export async function createFleet(body: Wishes): Promise<Fleet> {
   return await data(client.POST("/api/fleets", { body }));
@@ -96,7 +112,6 @@ export interface Filter {
   down: boolean;
   start: number;
 }
-export const PAGE = 50;
 const EVERY = 600; // milliseconds between two looks while a fleet is worked out
 
 /** One fleet with the page of machines that is shown, looked at again while it is worked out. */

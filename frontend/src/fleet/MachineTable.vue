@@ -4,24 +4,19 @@ import { Checkbox, type TableColumnType, type TableProps } from "ant-design-vue"
 import type { CheckboxChangeEvent } from "ant-design-vue/es/checkbox/interface";
 import { computed, h } from "vue";
 import type { Filter, Fleet, Machine, SortKey } from "../api/buy";
-import { PAGE } from "../api/buy";
 import { size } from "../widgets/units";
 import { FIT_NAMES, spaced, verdictName } from "../widgets/words";
+import { paged } from "./paged";
 
 const props = defineProps<{ fleet: Fleet; machines: Machine[]; count: number; filter: Filter; chosen: Set<number> }>();
 const emit = defineEmits<{ sort: [key: SortKey]; page: [start: number]; choose: [ids: number[], on: boolean] }>();
 type Column = TableColumnType<Machine>;
-/** `null` is not sorted; the table itself would go on from down to none. */
-const ORDERS: Column["sortDirections"] = ["ascend", "descend", "ascend"];
-const sorting = (key: SortKey, title: string, more: Column = {}): Column => ({
-  key,
-  title,
-  sorter: true,
-  showSorterTooltip: false,
-  sortDirections: ORDERS,
-  sortOrder: props.filter.sort === key ? (props.filter.down ? "descend" : "ascend") : null,
-  ...more,
-});
+const { sorting, pages, changed } = paged<Machine, SortKey>(
+  () => props.filter,
+  () => props.count,
+  (key) => emit("sort", key),
+  (start) => emit("page", start),
+);
 const FIGURE: Column = { align: "right", customCell: () => ({ class: "fig" }) };
 const columns = computed<Column[]>(() => [
   sorting("name", "Machine"),
@@ -51,19 +46,6 @@ const selection = computed<TableProps<Machine>["rowSelection"]>(() => ({
   getCheckboxProps: (line: Machine) => ({ "aria-label": `Choose ${line.name}` }) as object,
   onSelect: (line: Machine, on: boolean) => emit("choose", [line.id], on),
 }));
-const pages = computed(() => ({
-  size: "small" as const,
-  current: props.filter.start / PAGE + 1,
-  pageSize: PAGE,
-  total: props.count,
-  hideOnSinglePage: true,
-  showSizeChanger: false,
-  showTotal: (total: number, [first, last]: [number, number]) => `${first} to ${last} of ${total}`,
-}));
-const changed: TableProps<Machine>["onChange"] = ({ current }, _filters, sorter, { action }) => {
-  if (action === "paginate") emit("page", ((current ?? 1) - 1) * PAGE);
-  else if (!Array.isArray(sorter)) emit("sort", sorter.columnKey as SortKey);
-};
 function grown(line: Machine): string {
   if (!line.before || line.used_bytes === null || line.before.used_bytes === null) return "";
   const by = line.used_bytes - line.before.used_bytes;

@@ -7,6 +7,7 @@ import { useRoute, useRouter } from "vue-router";
 import { shelfQuery, useFleet, type Filter, type FitChoice, type SortKey } from "../api/buy";
 import { sentence, type FitKey, type Problem, type Verdict } from "../api/client";
 import { listed, parts, walked, type Dropped } from "../fleet/files";
+import { sorted } from "../fleet/paged";
 import FleetTargets from "../fleet/FleetTargets.vue";
 import MachineTable from "../fleet/MachineTable.vue";
 import MixPanel from "../fleet/MixPanel.vue";
@@ -50,7 +51,7 @@ watch(
 function change(some: Partial<Filter>): void {
   filter.value = { ...filter.value, start: 0, ...some };
 }
-const sort = (key: SortKey) => change({ sort: key, down: filter.value.sort === key && !filter.value.down });
+const sort = (key: SortKey) => change(sorted(filter.value, key));
 const fitChoices = computed(() => [
   { value: "best" as FitChoice, label: "the fit that serves each best" },
   ...(fleet.value?.fits ?? []).map((key) => ({ value: key as FitChoice, label: FIT_NAMES[key] })),

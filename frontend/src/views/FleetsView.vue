@@ -1,29 +1,54 @@
 <script setup lang="ts">
 /** All fleets: many machines that go to the same models of disk. */
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
+import { refDebounced } from "@vueuse/core";
 import type { TableColumnType } from "ant-design-vue";
-import { h, ref } from "vue";
+import { computed, h, ref, watch } from "vue";
 import { useRouter } from "vue-router";
-import { beginFleet, deleteFleet, fleetsQuery, shelfQuery } from "../api/buy";
+import {
+  beginFleet,
+  deleteFleet,
+  fleetsQuery,
+  PAGE,
+  shelfQuery,
+  type FleetFilter,
+  type FleetLine,
+  type FleetSortKey,
+} from "../api/buy";
+import { paged, sorted } from "../fleet/paged";
 import TopBar from "../widgets/TopBar.vue";
 import { moment } from "../widgets/units";
+import { spaced } from "../widgets/words";
 import TroubleLine from "../widgets/TroubleLine.vue";
 
 const emit = defineEmits<{ keys: [] }>();
 const router = useRouter();
 const queries = useQueryClient();
-const { data: fleets, isPending, error, refetch } = useQuery(fleetsQuery());
+const text = ref("");
+const asked = refDebounced(text, 150);
+const place = ref<Omit<FleetFilter, "text">>({ sort: "changed", down: true, start: 0 });
+watch(asked, () => (place.value.start = 0));
+const {
+  data: page,
+  isPending,
+  error,
+  refetch,
+} = useQuery(computed(() => fleetsQuery({ text: asked.value, ...place.value })));
 const { data: shelf } = useQuery(shelfQuery());
 const trouble = ref("");
-type Line = NonNullable<typeof fleets.value>[number];
-const COLUMNS: TableColumnType<Line>[] = [
-  { key: "name", title: "Fleet", sorter: (one, other) => one.name.localeCompare(other.name) },
-  { key: "machines", title: "Machines", align: "right", sorter: (one, other) => one.machines - other.machines },
+const { sorting, pages, changed } = paged<FleetLine, FleetSortKey>(
+  () => place.value,
+  () => page.value?.count ?? 0,
+  (key) => (place.value = sorted(place.value, key)),
+  (start) => (place.value.start = start),
+);
+const columns = computed<TableColumnType<FleetLine>[]>(() => [
+  sorting("name", "Fleet"),
+  sorting("machines", "Machines", { align: "right" }),
   { key: "targets", title: "Against" },
-  { key: "changed", title: "Changed", sorter: (one, other) => one.changed_at.localeCompare(other.changed_at) },
+  sorting("changed", "Changed"),
   { key: "delete", title: () => h("span", { class: "sr-only" }, "Delete") },
-];
-const PAGES = { size: "small" as const, pageSize: 50, hideOnSinglePage: true, showSizeChanger: false };
+]);
 document.title = "Fleets · Ylemorph";
 
 async function begin(): Promise<void> {
@@ -52,6 +77,14 @@ async function forget(id: number): Promise<void> {
       <h1>Fleets</h1>
       <span class="muted">many machines at once: which size does for all, what to buy, which need something first</span>
       <span class="gap" />
+      <a-input
+        v-if="text || (page?.count ?? 0) > PAGE"
+        v-model:value="text"
+        class="search"
+        placeholder="Search name"
+        allow-clear
+        aria-label="Search fleets"
+      />
       <a-button type="primary" @click="begin">New fleet</a-button>
     </div>
     <TroubleLine v-if="trouble">{{ trouble }}</TroubleLine>
@@ -59,28 +92,32 @@ async function forget(id: number): Promise<void> {
     <TroubleLine v-else-if="error">
       {{ error.message }} <a-button size="small" @click="refetch()">Try again</a-button>
     </TroubleLine>
-    <section v-else-if="!fleets?.length" class="card">
+    <section v-else-if="!page?.count && !asked" class="card">
       <h2>No fleet yet</h2>
       <p>
         Begin one, then drop the machines' surveys on it: files, a folder, an archive, or a table with a line for each
         partition and a column for the machine.
       </p>
     </section>
+    <p v-else-if="!page?.count" class="card">No fleet’s name holds “{{ asked.trim() }}”.</p>
     <section v-else class="card">
       <a-table
         size="small"
         row-key="id"
         aria-label="Fleets"
-        :columns="COLUMNS"
-        :data-source="fleets"
-        :pagination="PAGES"
+        :columns="columns"
+        :data-source="page.fleets"
+        :pagination="pages"
+        @change="changed"
       >
         <template #bodyCell="{ column, record: fleet }">
           <router-link v-if="column.key === 'name'" :to="`/fleets/${fleet.id}`">
             <b>{{ fleet.name }}</b>
           </router-link>
           <template v-else-if="column.key === 'machines'">{{ fleet.machines }}</template>
-          <template v-else-if="column.key === 'targets'">{{ fleet.targets.join(", ") || "no disk yet" }}</template>
+          <template v-else-if="column.key === 'targets'">{{
+            fleet.targets.map(spaced).join(", ") || "no disk yet"
+          }}</template>
           <span v-else-if="column.key === 'changed'" class="muted">{{ moment(fleet.changed_at) }}</span>
           <a-popconfirm
             v-else
@@ -103,5 +140,8 @@ main {
 }
 .gap {
   flex: 1;
+}
+.search {
+  max-width: 240px;
 }
 </style>

@@ -15,7 +15,7 @@ from ..core.fit.layout import Verdict
 from ..core.fit.options import Fit
 from . import surveys
 from .database import NotFound, snapshot
-from .fleets import BEST, FleetHead
+from .fleets import BEST, FleetHead, holding
 
 SortKey = Literal["name", "used", "need", "free", "verdict"]
 SORTS: dict[SortKey, str] = {
@@ -78,7 +78,7 @@ def page(connection: sqlite3.Connection, head: FleetHead, wanted: LinesWanted) -
     """How many there are in all, and the page that is asked for. Raises BadOption for a target that is not there."""
     if not 0 <= wanted.target < max(1, len(head.wishes.targets)):
         raise BadOption(f"there is no target {wanted.target}", at="target", mend="load the page again")
-    pattern = "%" + wanted.text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+    pattern = holding(wanted.text)
     where: list[Any] = [wanted.target, wanted.fit, head.id, pattern, pattern]
     sql = _COUNTED
     if wanted.verdict is not None:

@@ -4,7 +4,7 @@ import json
 import sqlite3
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from ..core.buy.assess import Assessed, Target
 from ..core.buy.fleet import Known, Trouble, comfortable_need, same_machines
@@ -17,7 +17,7 @@ from ..formats.listings.fleet_read import Found
 from ..formats.own.options import options_from, options_to_data
 from ..formats.own.shelf import shelf_disk_from, shelf_disk_to_texts
 from . import surveys
-from .database import NotFound, freeing, now, transaction
+from .database import NotFound, freeing, now, snapshot, transaction
 
 MOST_MACHINES = 50_000
 PIECE = 100  # machines that are deleted in one transaction
@@ -57,6 +57,25 @@ class FleetHead:
         return self.machines - self.done
 
 
+FleetSortKey = Literal["name", "machines", "changed"]
+_SORTS: dict[FleetSortKey, str] = {
+    "name": "name COLLATE NOCASE",
+    "machines": "(SELECT count(survey) FROM fleet_machine AS machine WHERE machine.fleet = fleet.id)",
+    "changed": "changed_at",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class FleetsWanted:
+    """Which fleets: with a text in their name, a page of them."""
+
+    text: str = ""
+    sort: FleetSortKey = "changed"
+    down: bool = True
+    start: int = 0
+    most: int = 100
+
+
 def wishes_to_json(wishes: Wishes) -> str:
     return json.dumps(
         {
@@ -87,6 +106,22 @@ def heads(connection: sqlite3.Connection) -> list[FleetHead]:
     return [
         _head(row) for row in connection.execute(_HEADS + "GROUP BY fleet.id ORDER BY changed_at DESC, fleet.id DESC")
     ]
+
+
+def listed(connection: sqlite3.Connection, wanted: FleetsWanted) -> tuple[int, list[FleetHead]]:
+    """How many there are in all, and the page that is asked for; machines are counted for that page alone."""
+    sql, pattern = "FROM fleet WHERE NOT gone AND name LIKE ? ESCAPE '\\'", holding(wanted.text)
+    way = "DESC" if wanted.down else "ASC"
+    order = f" ORDER BY {_SORTS[wanted.sort]} {way}, id {way} LIMIT ? OFFSET ?"
+    with snapshot(connection):
+        count = connection.execute("SELECT count(*) " + sql, (pattern,)).fetchone()[0]
+        rows = connection.execute("SELECT id " + sql + order, (pattern, wanted.most, wanted.start)).fetchall()
+        return count, [head(connection, row["id"]) for row in rows]
+
+
+def holding(text: str) -> str:
+    """The pattern of LIKE (with a backslash as ESCAPE) for everything that holds this text."""
+    return "%" + text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
 
 
 def head(connection: sqlite3.Connection, fleet: int) -> FleetHead:

@@ -16,7 +16,20 @@ from ..formats.own.targets import target_from_text
 from ..store import fleet_list, fleets, jobs, shelf
 from ..store.database import transaction
 from ..store.fleet_list import Bin, Counts, LinesWanted, Shown, SortKey, Sum, Twice, page, whole
-from ..store.fleets import BEST, FleetHead, Wishes, create, delete, head, heads, remove, stop, wish
+from ..store.fleets import (
+    BEST,
+    FleetHead,
+    FleetSortKey,
+    FleetsWanted,
+    Wishes,
+    create,
+    delete,
+    head,
+    listed,
+    remove,
+    stop,
+    wish,
+)
 from .fleet_runs import FleetRun
 from .settings import job_defaults, options_for_any_pair
 from .workshop import Work
@@ -27,6 +40,8 @@ __all__ = [
     "Bought",
     "FleetHead",
     "FleetLook",
+    "FleetSortKey",
+    "FleetsWanted",
     "LinesWanted",
     "Shown",
     "SortKey",
@@ -36,7 +51,7 @@ __all__ = [
     "create",
     "delete",
     "head",
-    "heads",
+    "listed",
     "look",
     "make_jobs",
     "mix",

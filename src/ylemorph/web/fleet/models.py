@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 from ...core.fit.layout import Verdict
 from ...core.fit.options import Fit
 from ...formats.own.wire import Shape, ShortText
-from ...usecases.fleets import SortKey
+from ...usecases.fleets import FleetSortKey, SortKey
 from ..models import OptionsIn, Query, _In
 from .exports import ExportForm
 
@@ -55,21 +55,33 @@ class FleetJobsIn(MachinesIn):
     fit: FitOrBest = "best"
 
 
+class _Page(Query):
+    """A page of what holds a text."""
+
+    text: ShortText = ""
+    start: int = Field(default=0, ge=0, lt=2**31)
+    most: int = Field(default=100, ge=1, le=500)
+
+
+class FleetsQuery(_Page):
+    """Which fleets: by a text in their name."""
+
+    sort: FleetSortKey = "changed"
+    down: bool = True
+
+
 class FleetQuery(Query):
     fit: FitOrBest = "best"
 
 
-class MachinesQuery(Query):
-    """Which lines of a fleet: of one target and fit, with a verdict, with a text in name or serial; a page."""
+class MachinesQuery(_Page):
+    """Which lines of a fleet: of one target and fit, with a verdict, by a text in name or serial."""
 
     target: int = Field(default=0, ge=0, lt=MOST_TARGETS)
     fit: FitOrBest = "best"
     verdict: Literal["comfortable", "tight", "does-not-fit"] | None = None
-    text: ShortText = ""
     sort: SortKey = "name"
     down: bool = False
-    start: int = Field(default=0, ge=0, lt=2**31)
-    most: int = Field(default=100, ge=1, le=500)
 
 
 class MixQuery(Query):
@@ -95,6 +107,9 @@ class FleetLineOut(Shape):
 
 
 class FleetList(Shape):
+    """``count`` of them match; ``fleets`` are those of the page."""
+
+    count: int
     fleets: list[FleetLineOut]
 
 

@@ -7,7 +7,7 @@ from ...formats.own.buy_shapes import MixOut
 from ...formats.own.fleet import mix_to_data
 from ...formats.own.wire import model_of
 from ...usecases import fleets
-from ...usecases.fleets import BEST, LinesWanted
+from ...usecases.fleets import BEST, FleetsWanted, LinesWanted
 from ..edge.blueprint import Routes
 from ..edge.identity import made_by
 from ..edge.problems import problems
@@ -22,6 +22,7 @@ from .models import (
     FleetModel,
     FleetPath,
     FleetQuery,
+    FleetsQuery,
     MachinesIn,
     MachinesOut,
     MachinesQuery,
@@ -36,9 +37,10 @@ api = Routes("fleets", __name__, url_prefix="/api/fleets", abp_tags=[tag], abp_r
 
 
 @api.get("", responses={200: model_of(FleetList)})
-def list_fleets() -> Response:
-    """All fleets, the last changed first."""
-    shown: FleetList = {"fleets": [line_data(head) for head in fleets.heads(connection())]}
+def list_fleets(query: FleetsQuery) -> Response:
+    """The fleets that are asked for, by page; the last changed first unless asked otherwise."""
+    count, found = fleets.listed(connection(), FleetsWanted(**query.model_dump()))
+    shown: FleetList = {"count": count, "fleets": [line_data(head) for head in found]}
     return jsonify(shown)
 
 
