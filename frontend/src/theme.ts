@@ -36,6 +36,7 @@ export const theme = computed(() => ({
       colorWarningBg: card.value,
       colorWarningBorder: line.value,
     },
+    Form: { marginLG: 0 }, // the forms' own grids keep their distances
     Table: {
       colorBgContainer: card.value,
       colorFillAlter: card.value,

@@ -81,7 +81,7 @@ function step(event: KeyboardEvent, by: number): void {
           @keydown.up.prevent="step($event, -1)"
         >
           <span class="name">
-            {{ spaced(offer.name) }} <span v-if="offer.name === chosen" class="tag stop">chosen</span>
+            {{ spaced(offer.name) }} <a-tag v-if="offer.name === chosen" class="tag stop">chosen</a-tag>
           </span>
           <span class="space" aria-hidden="true">
             <i class="bar" :style="{ width: `${at(offer.size_bytes)}%` }" />
@@ -100,9 +100,9 @@ function step(event: KeyboardEvent, by: number): void {
           </span>
           <span v-if="priced" class="price fig">{{ price(offer.price, offer.currency) }}</span>
           <span class="marks">
-            <span v-if="offer.smallest" class="tag">smallest {{ offer.smallest }}</span>
-            <span v-if="offer.cheapest" class="tag">cheapest</span>
-            <span v-if="offer.suits === false" class="tag mind" :title="offer.suits_why">wrong slot</span>
+            <a-tag v-if="offer.smallest" class="tag">smallest {{ offer.smallest }}</a-tag>
+            <a-tag v-if="offer.cheapest" class="tag">cheapest</a-tag>
+            <a-tag v-if="offer.suits === false" class="tag mind" :title="offer.suits_why">wrong slot</a-tag>
           </span>
         </button>
       </li>

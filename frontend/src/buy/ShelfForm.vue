@@ -34,28 +34,43 @@ defineExpose({ focus: () => first.value?.focus() });
 </script>
 
 <template>
-  <form
+  <a-form
     class="card"
+    :model="cells"
+    name="disk"
+    layout="vertical"
     :aria-label="disk ? `Change ${disk.name}` : 'Another disk'"
-    @submit.prevent="emit('keep', { ...cells })"
+    @finish="emit('keep', { ...cells })"
   >
-    <label class="wide">Name <a-input ref="first" v-model:value="cells.name" :maxlength="120" /></label>
-    <label
-      >Size <a-input v-model:value="cells.size" class="fig" placeholder="480GB or sectors" :maxlength="40"
-    /></label>
-    <label>Sector <PickOne v-model="cells.sector_bytes" :choices="SECTORS" label="Sector size" /></label>
-    <label>Link <PickOne v-model="cells.link" :choices="LINKS" label="Link" /></label>
-    <label>Form <PickOne v-model="cells.form" :choices="FORMS" label="Form factor" /></label>
-    <label>Price <a-input v-model:value="cells.price" class="fig" inputmode="decimal" :maxlength="20" /></label>
-    <label>Currency <a-input v-model:value="cells.currency" class="fig" :maxlength="3" /></label>
-    <label>In stock <a-input v-model:value="cells.stock" class="fig" placeholder="enough" :maxlength="6" /></label>
-    <label class="wide">Note <a-input v-model:value="cells.note" :maxlength="400" /></label>
+    <a-form-item class="wide" label="Name" name="name">
+      <a-input ref="first" v-model:value="cells.name" :maxlength="120" />
+    </a-form-item>
+    <a-form-item label="Size" name="size">
+      <a-input v-model:value="cells.size" class="fig" placeholder="480GB or sectors" :maxlength="40" />
+    </a-form-item>
+    <a-form-item label="Sector">
+      <PickOne v-model="cells.sector_bytes" :choices="SECTORS" label="Sector size" />
+    </a-form-item>
+    <a-form-item label="Link"><PickOne v-model="cells.link" :choices="LINKS" label="Link" /></a-form-item>
+    <a-form-item label="Form"><PickOne v-model="cells.form" :choices="FORMS" label="Form factor" /></a-form-item>
+    <a-form-item label="Price" name="price">
+      <a-input v-model:value="cells.price" class="fig" inputmode="decimal" :maxlength="20" />
+    </a-form-item>
+    <a-form-item label="Currency" name="currency">
+      <a-input v-model:value="cells.currency" class="fig" :maxlength="3" />
+    </a-form-item>
+    <a-form-item label="In stock" name="stock">
+      <a-input v-model:value="cells.stock" class="fig" placeholder="enough" :maxlength="6" />
+    </a-form-item>
+    <a-form-item class="wide" label="Note" name="note">
+      <a-input v-model:value="cells.note" :maxlength="400" />
+    </a-form-item>
     <TroubleLine v-if="refused" class="whole">{{ refused }}</TroubleLine>
     <div class="whole">
       <a-button type="primary" html-type="submit">{{ disk ? "Keep the change" : "Put it on the shelf" }}</a-button>
       <a-button @click="emit('close')">Close</a-button>
     </div>
-  </form>
+  </a-form>
 </template>
 
 <style scoped>
@@ -64,10 +79,6 @@ form {
   grid-template-columns: repeat(auto-fill, minmax(112px, 1fr));
   gap: 8px 12px;
   align-items: end;
-}
-label {
-  display: grid;
-  gap: 2px;
 }
 .wide {
   grid-column: span 2;

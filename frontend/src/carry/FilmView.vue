@@ -62,7 +62,7 @@ const failed = computed(() => {
   <section class="card film" aria-label="Rehearsal">
     <div class="head">
       <h2>Rehearsal</h2>
-      <span v-if="failed" class="tag stop">{{ failed }}</span>
+      <a-tag v-if="failed" class="tag stop">{{ failed }}</a-tag>
       <span v-else class="muted">{{ steps.steps.length }} steps, nothing lost</span>
     </div>
     <svg

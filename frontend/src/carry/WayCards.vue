@@ -55,7 +55,7 @@ const figures = (one: Way) => [
       </span>
       <template v-if="one.possible">
         <span class="fig time" :title="`This range: ${timesFrom}`">{{ one.time }}</span>
-        <span v-if="one.key === way && wide" class="why"><span class="tag">wide</span> {{ wide }}</span>
+        <span v-if="one.key === way && wide" class="why"><a-tag class="tag">wide</a-tag> {{ wide }}</span>
         <span v-else-if="one.key === way" class="why muted">{{ timesFrom }}</span>
         <svg v-if="one.seconds" class="axis" viewBox="0 0 100 10" preserveAspectRatio="none" aria-hidden="true">
           <path class="line" d="M0 5h100" />
@@ -99,7 +99,7 @@ const figures = (one: Way) => [
         </dl>
       </template>
       <template v-else>
-        <span class="tag">not possible</span>
+        <a-tag class="tag">not possible</a-tag>
         <span class="why muted">{{ one.why }}</span>
       </template>
     </button>

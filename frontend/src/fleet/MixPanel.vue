@@ -56,7 +56,7 @@ const choices = computed(() => [
         </li>
       </ul>
       <p v-if="mix.left_out.length">
-        <span class="tag mind">mind</span> None of these is comfortable, or left in stock, for
+        <a-tag class="tag mind">mind</a-tag> None of these is comfortable, or left in stock, for
         {{ mix.left_out.length }}: {{ mix.left_out.slice(0, 6).join(", ")
         }}{{ mix.left_out.length > 6 ? ` and ${mix.left_out.length - 6} more` : "" }}.
       </p>

@@ -57,7 +57,7 @@ async function use(arrival: Arrival, found: Found): Promise<void> {
         </p>
         <FoundDisks :reading="arrival.reading" @choose="(found) => use(arrival, found)" />
       </template>
-      <p v-else><span class="tag stop">stop</span> {{ arrival.trouble }}</p>
+      <p v-else><a-tag class="tag stop">stop</a-tag> {{ arrival.trouble }}</p>
     </div>
   </section>
 </template>

@@ -49,18 +49,18 @@ const health = (disk: RealDisk) => (disk.health ? healthFigures(disk.health) || 
         <div class="who">
           <b>{{ disk.model || "A disk without a name" }}</b> <span class="fig">{{ disk.label }}</span>
           <span class="fig muted">{{ disk.serial || "no serial" }}</span>
-          <span v-if="disk.serial && disk.serial === props.serial" class="tag">chosen</span>
+          <a-tag v-if="disk.serial && disk.serial === props.serial" class="tag">chosen</a-tag>
           <div class="muted">
             <span class="fig">{{ disk.path }}</span>{{ disk.place && ` (${disk.place})` }} · {{ nature(disk) }}
           </div>
-          <div v-if="disk.uses.length"><span class="tag mind">in use</span> {{ disk.uses.join(", ") }}</div>
+          <div v-if="disk.uses.length"><a-tag class="tag mind">in use</a-tag> {{ disk.uses.join(", ") }}</div>
           <div v-if="health(disk)">
-            <span v-if="disk.health?.state !== 'good'" class="tag mind">{{ disk.health?.state }}</span>
+            <a-tag v-if="disk.health?.state !== 'good'" class="tag mind">{{ disk.health?.state }}</a-tag>
             {{ health(disk) }}
           </div>
           <div v-if="disk.alike.length">
-            <span class="tag mind">mind</span> Looks the same as {{ disk.alike.join(" and ") }}: only its place tells it
-            from that.
+            <a-tag class="tag mind">mind</a-tag> Looks the same as {{ disk.alike.join(" and ") }}: only its place tells
+            it from that.
           </div>
         </div>
         <a-button

@@ -51,15 +51,16 @@ async function read(disk: BenchDisk): Promise<void> {
         <div class="who">
           <b>{{ disk.model }}</b> <span class="fig">{{ disk.label }}</span>
           <span class="fig muted">{{ disk.serial }}</span>
-          <span v-if="disk.serial === props.serial" class="tag">chosen</span>
+          <a-tag v-if="disk.serial === props.serial" class="tag">chosen</a-tag>
           <div class="muted">
             {{ LINKS[disk.link as keyof typeof LINKS] }}, {{ disk.place }} · {{ disk.holds || "holds nothing" }}
           </div>
           <div v-if="disk.health && disk.health.state !== 'good'">
-            <span class="tag mind">mind</span> {{ HEALTH[disk.health.state] }}
+            <a-tag class="tag mind">mind</a-tag> {{ HEALTH[disk.health.state] }}
           </div>
           <div v-if="disk.same_identity.length">
-            <span class="tag mind">mind</span> Carries the same disk identity as {{ disk.same_identity.join(" and ") }}
+            <a-tag class="tag mind">mind</a-tag> Carries the same disk identity as
+            {{ disk.same_identity.join(" and ") }}
           </div>
         </div>
         <a-button

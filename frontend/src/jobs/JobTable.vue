@@ -65,7 +65,7 @@ const today = new Date().toISOString().slice(0, 10);
           </td>
           <td role="cell">
             <template v-if="job.broken">
-              <span class="tag stop">cannot be read</span>
+              <a-tag class="tag stop">cannot be read</a-tag>
               <div class="muted" :title="job.broken">{{ job.broken.slice(0, 60) }}</div>
             </template>
             <template v-else-if="job.verdict">
@@ -78,7 +78,7 @@ const today = new Date().toISOString().slice(0, 10);
             {{
               job.broken ? "" : job.closed ? (job.closed === "done" ? "Closed" : "Given up") : STAGES[job.stage].name
             }}
-            <div v-if="job.keep_until && job.keep_until <= today"><span class="tag mind">old disk can go</span></div>
+            <div v-if="job.keep_until && job.keep_until <= today"><a-tag class="tag mind">old disk can go</a-tag></div>
             <div v-if="job.at_step" class="muted">
               {{ job.at_step > (job.of_steps ?? 0) ? "every step done" : `step ${job.at_step} of ${job.of_steps}` }}
             </div>

@@ -21,7 +21,7 @@ const counts = computed(() =>
 
 <template>
   <p v-if="gravest" class="gravest">
-    <span class="tag" :class="gravest.level">{{ gravest.level }}</span>
+    <a-tag class="tag" :class="gravest.level">{{ gravest.level }}</a-tag>
     <router-link v-if="onTarget" :to="`/jobs/${job.id}/target`" :title="gravest.do">{{ gravest.text }}</router-link>
     <button v-else type="button" :title="gravest.do" @click="emit('choose', gravest)">{{ gravest.text }}</button>
     <span class="muted counts">{{ counts }}</span>

@@ -149,15 +149,15 @@ const health = (disk: BenchDisk) =>
           </dd>
           <dt>Health</dt>
           <dd>
-            <span v-if="disk.health && disk.health.state !== 'good'" class="tag mind">{{ disk.health.state }}</span>
+            <a-tag v-if="disk.health && disk.health.state !== 'good'" class="tag mind">{{ disk.health.state }}</a-tag>
             {{ health(disk) }}
           </dd>
           <dt>Holds</dt>
           <dd>{{ disk.attached ? disk.holds || "nothing" : "not attached" }}</dd>
         </dl>
         <p v-if="disk.same_identity.length">
-          <span class="tag mind">mind</span> Same disk identity as {{ disk.same_identity.join(" and ") }}: never start a
-          machine with both attached.
+          <a-tag class="tag mind">mind</a-tag> Same disk identity as {{ disk.same_identity.join(" and ") }}: never start
+          a machine with both attached.
         </p>
       </li>
     </ul>

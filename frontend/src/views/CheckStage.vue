@@ -81,7 +81,7 @@ async function sure(): Promise<void> {
     <TroubleLine v-if="refused">{{ refused }}</TroubleLine>
     <section v-if="doubtful" class="card" role="alert">
       <p>
-        <span class="tag mind">mind</span> {{ doubtful.why }}.
+        <a-tag class="tag mind">mind</a-tag> {{ doubtful.why }}.
         <a-button size="small" @click="sure">It is the right one: compare it</a-button>
         <a-button size="small" @click="doubtful = null">Read another</a-button>
       </p>
@@ -138,7 +138,7 @@ async function sure(): Promise<void> {
           </div>
           <ul class="lines">
             <li v-for="(one, index) in check.differences" :key="index">
-              <span class="tag" :class="one.level">{{ one.level }}</span>
+              <a-tag class="tag" :class="one.level">{{ one.level }}</a-tag>
               <div>
                 <button class="text" type="button" @click="chosen = one.row">{{ one.text }}</button>
                 {{ one.do }}

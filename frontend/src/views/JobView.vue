@@ -91,10 +91,10 @@ async function keepNames(): Promise<void> {
   </main>
   <main v-else>
     <p v-if="trouble" class="stale" role="alert">
-      <span class="tag mind">mind</span> {{ trouble }} What you see is the last state that was read.
+      <a-tag class="tag mind">mind</a-tag> {{ trouble }} What you see is the last state that was read.
     </p>
     <p v-if="job.closed" class="stale">
-      <span class="tag">closed</span> This job is closed and can only be read.
+      <a-tag class="tag">closed</a-tag> This job is closed and can only be read.
       <router-link v-if="stage !== 'check'" :to="`/jobs/${id}/check`">Open it again on Check back</router-link>
     </p>
     <component :is="STAGE_VIEWS[stage]" :store="store" :job="job" />

@@ -1,14 +1,14 @@
 <script setup lang="ts">
 /** What a new job begins with, and where this Ylemorph keeps its data. */
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
-import { reactive, ref, shallowRef, watch } from "vue";
+import { reactive, ref, watch } from "vue";
 import { settle } from "../api/cache";
-import { ProblemError } from "../api/client";
 import { settingsQuery, writeSettings, type SettingsIn } from "../api/settings";
 import { may } from "../api/session";
 import DataPanel from "../widgets/DataPanel.vue";
 import PeoplePanel from "../widgets/PeoplePanel.vue";
 import PickOne from "../widgets/PickOne.vue";
+import { useRefusal } from "../widgets/refusal";
 import TopBar from "../widgets/TopBar.vue";
 import { units } from "../widgets/units";
 import TroubleLine from "../widgets/TroubleLine.vue";
@@ -17,7 +17,6 @@ const emit = defineEmits<{ keys: [] }>();
 const queries = useQueryClient();
 const { data: settings, isPending, error, refetch } = useQuery(settingsQuery());
 const fields = reactive({ headroom: "", headroom_system: "", headroom_data: "", grain: "" });
-const refused = shallowRef<ProblemError | null>(null);
 const kept = ref(false);
 
 document.title = "Workshop · Ylemorph";
@@ -28,6 +27,7 @@ const FIELDS = [
   { key: "headroom_data", label: "Headroom of a data row, at least", hint: "512 MiB" },
   { key: "grain", label: "Grain: sizes and starts are whole multiples of it", hint: "1 MiB" },
 ] as const;
+const { item, rest, send } = useRefusal(FIELDS.map((field) => field.key));
 const UNITS = [
   { value: "binary", label: "GiB, as systems show" },
   { value: "decimal", label: "GB, as on labels" },
@@ -43,16 +43,12 @@ watch(
 );
 
 async function write(body: SettingsIn): Promise<void> {
-  refused.value = null;
   kept.value = false;
-  try {
+  kept.value = await send(async () => {
     const now = await writeSettings(body);
     await settle(queries, ["settings"], now);
     for (const { key } of FIELDS) if (key in body) fields[key] = now[key];
-    kept.value = true;
-  } catch (failure) {
-    refused.value = failure as ProblemError;
-  }
+  });
 }
 function setUnits(value: "binary" | "decimal"): void {
   units.value = value;
@@ -73,36 +69,29 @@ function setUnits(value: "binary" | "decimal"): void {
     </TroubleLine>
     <div v-else-if="settings" class="halves">
       <div>
-        <form class="card" @submit.prevent="write({ ...fields })">
-          <template v-for="field in FIELDS" :key="field.key">
-            <label :for="field.key">{{ field.label }}</label>
-            <a-input
-              :id="field.key"
-              v-model:value="fields[field.key]"
-              class="fig"
-              :placeholder="field.hint"
-              :maxlength="40"
-              :status="refused?.problem.at === field.key ? 'error' : ''"
-            />
-            <span class="muted">
-              {{ settings.changed.includes(field.key) ? `the application comes with ${field.hint}` : "" }}
-            </span>
-            <p v-if="refused?.problem.at === field.key" role="alert">{{ refused.message }}</p>
-          </template>
-          <label for="units">Units on the screens</label>
-          <PickOne id="units" :model-value="units" :choices="UNITS" @update:model-value="setUnits" />
-          <span></span>
+        <a-form class="card" :model="fields" name="defaults" layout="vertical" @finish="write({ ...fields })">
+          <a-form-item
+            v-for="field in FIELDS"
+            :key="field.key"
+            :label="field.label"
+            :name="field.key"
+            :extra="settings.changed.includes(field.key) ? `the application comes with ${field.hint}` : ''"
+            v-bind="item(field.key)"
+          >
+            <a-input v-model:value="fields[field.key]" class="fig" :placeholder="field.hint" :maxlength="40" />
+          </a-form-item>
+          <a-form-item label="Units on the screens" html-for="units">
+            <PickOne id="units" :model-value="units" :choices="UNITS" @update:model-value="setUnits" />
+          </a-form-item>
           <div class="acts">
             <a-button type="primary" html-type="submit" :disabled="!may('workshop')">Keep these</a-button>
             <a-button @click="write({ headroom: '', headroom_system: '', headroom_data: '', grain: '' })">
               As the application comes
             </a-button>
             <span v-if="kept" role="status" class="muted">Kept. New jobs begin with them.</span>
-            <span v-if="refused && !FIELDS.some((field) => field.key === refused?.problem.at)" role="alert">
-              {{ refused.message }}
-            </span>
           </div>
-        </form>
+          <TroubleLine v-if="rest">{{ rest }}</TroubleLine>
+        </a-form>
         <section class="card">
           <h2>This Ylemorph</h2>
           <dl class="pairs">
@@ -142,16 +131,10 @@ main {
 }
 form.card {
   display: grid;
-  grid-template-columns: max-content minmax(120px, 180px) 1fr;
-  gap: 8px 14px;
-  align-items: center;
+  gap: 10px;
 }
-form p,
-.acts {
-  grid-column: 1 / -1;
-}
-form [role="alert"] {
-  color: var(--action);
+form .fig {
+  max-width: 180px;
 }
 .acts {
   display: flex;
@@ -162,10 +145,5 @@ form [role="alert"] {
 section.card {
   display: grid;
   gap: 8px;
-}
-@media (max-width: 620px) {
-  form.card {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

@@ -242,7 +242,9 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
               <td>
                 {{ LINKS[disk.link as keyof typeof LINKS] ?? disk.link }},
                 {{ disk.form === "unknown" ? "?" : formName(disk.form ?? "") }}
-                <div v-if="offer?.suits === false"><span class="tag mind">wrong slot</span> {{ offer.suits_why }}</div>
+                <div v-if="offer?.suits === false">
+                  <a-tag class="tag mind">wrong slot</a-tag> {{ offer.suits_why }}
+                </div>
                 <div v-else-if="offer?.suits_why" class="muted">{{ offer.suits_why }}</div>
               </td>
               <td class="num">{{ disk.stock === "" ? "enough" : disk.stock }}</td>
@@ -250,7 +252,7 @@ useEventListener(window, "keydown", (event: KeyboardEvent) => {
               <template v-if="job">
                 <td>
                   <template v-if="offer">
-                    <b>{{ verdictName(offer.verdict) }}</b> <span v-if="offer.cheapest" class="tag">cheapest</span>
+                    <b>{{ verdictName(offer.verdict) }}</b> <a-tag v-if="offer.cheapest" class="tag">cheapest</a-tag>
                     <div class="muted">{{ offer.says }}</div>
                     <div class="muted">{{ fitsOf(offer) }}</div>
                   </template>

@@ -167,16 +167,16 @@ const asked = computed(() => {
         <DiskHead :survey="job.target" />
         <template v-if="job.target_head.holds">
           <p v-if="inPlace" role="status">
-            <span class="tag note">note</span> Source and target are one disk: its rows become smaller or larger and
+            <a-tag class="tag note">note</a-tag> Source and target are one disk: its rows become smaller or larger and
             move where they stand. Have a backup.
           </p>
           <div v-else-if="!job.target_confirmed" class="confirm">
             <p>
-              <span class="tag stop">stop</span>
+              <a-tag class="tag stop">stop</a-tag>
               <b> This disk holds {{ job.target_head.holds }}. All of it will be overwritten.</b>
             </p>
             <p v-if="job.target_finishes">
-              <span class="tag note">note</span> All of it are rows of this plan: to finish from there, as
+              <a-tag class="tag note">note</a-tag> All of it are rows of this plan: to finish from there, as
               <em>Carry out</em> offers, overwrites nothing that is right. Any other way asks for what follows.
             </p>
             <form @submit.prevent="confirm">
@@ -187,7 +187,7 @@ const asked = computed(() => {
             <TroubleLine v-if="wrong">{{ wrong.message }}</TroubleLine>
           </div>
           <p v-else role="status">
-            <span class="tag">note</span> Confirmed as {{ job.target_head.confirmation }}: what it holds may be
+            <a-tag class="tag">note</a-tag> Confirmed as {{ job.target_head.confirmation }}: what it holds may be
             overwritten.
           </p>
           <DiskTable :survey="job.target" :gaps="job.target_gaps" />

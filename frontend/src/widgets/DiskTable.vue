@@ -112,7 +112,7 @@ const blocked = (partition: Partition) =>
               }}
             </td>
             <td>
-              <span v-if="blocked(line.partition)" class="tag mind">{{ line.partition.filesystem?.state }}</span>
+              <a-tag v-if="blocked(line.partition)" class="tag mind">{{ line.partition.filesystem?.state }}</a-tag>
               <span v-else class="muted">{{
                 line.partition.filesystem?.state?.replace("unknown", "not known") ?? ""
               }}</span>
@@ -125,7 +125,7 @@ const blocked = (partition: Partition) =>
                   :label="`Role of partition ${line.partition.number}`"
                   @update:model-value="(role) => emit('role', line.partition!.number, role)"
                 />
-                <span v-if="roleOf(line.partition.number)?.in_doubt" class="tag mind">in doubt</span>
+                <a-tag v-if="roleOf(line.partition.number)?.in_doubt" class="tag mind">in doubt</a-tag>
                 <span v-else-if="roleOf(line.partition.number)?.proposed" class="muted">proposed</span>
               </template>
               <span v-else class="muted">extended</span>

@@ -9,7 +9,7 @@ const emit = defineEmits<{ choose: [row: number] }>();
 <template>
   <ul v-if="findings.length" class="lines">
     <li v-for="finding in findings" :key="`${finding.code}${finding.row}`">
-      <span class="tag" :class="finding.level">{{ finding.level }}</span>
+      <a-tag class="tag" :class="finding.level">{{ finding.level }}</a-tag>
       <div>
         <button v-if="finding.row !== null" type="button" class="text" @click="emit('choose', finding.row)">
           {{ finding.text }}

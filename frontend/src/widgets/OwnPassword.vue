@@ -1,13 +1,13 @@
 <script setup lang="ts">
 /** One's own password, by whoever knows the present one. */
-import { nextTick, onMounted, ref } from "vue";
+import { nextTick, onMounted, reactive, ref } from "vue";
 import { changeOwnPassword } from "../api/session";
+import { useRefusal } from "./refusal";
 import TroubleLine from "./TroubleLine.vue";
 
 const emit = defineEmits<{ close: [] }>();
-const present = ref("");
-const password = ref("");
-const refused = ref("");
+const fields = reactive({ present: "", password: "" });
+const { item, rest, send } = useRefusal(["present", "password"]);
 const done = ref(false);
 const busy = ref(false);
 const first = ref<{ focus: () => void } | null>(null);
@@ -15,49 +15,44 @@ onMounted(() => void nextTick(() => first.value?.focus()));
 
 async function change(): Promise<void> {
   busy.value = true;
-  refused.value = "";
-  try {
-    await changeOwnPassword(present.value, password.value);
-    done.value = true;
-  } catch (failure) {
-    refused.value = (failure as Error).message;
-  } finally {
-    busy.value = false;
-  }
+  done.value = await send(() => changeOwnPassword(fields.present, fields.password));
+  busy.value = false;
 }
 </script>
 
 <template>
   <a-modal open title="Your password" :footer="null" width="400px" @cancel="emit('close')">
     <p v-if="done" role="status">It is changed. Every other browser of yours is signed out.</p>
-    <form v-else @submit.prevent="change">
-      <label>
-        The present one
-        <a-input ref="first" v-model:value="present" type="password" autocomplete="current-password" :maxlength="200" />
-      </label>
-      <label>
-        The new one
+    <a-form v-else :model="fields" name="own-password" layout="vertical" @finish="change">
+      <a-form-item label="The present one" name="present" v-bind="item('present')">
         <a-input
-          v-model:value="password"
+          ref="first"
+          v-model:value="fields.present"
+          type="password"
+          autocomplete="current-password"
+          :maxlength="200"
+        />
+      </a-form-item>
+      <a-form-item label="The new one" name="password" v-bind="item('password')">
+        <a-input
+          v-model:value="fields.password"
           type="password"
           autocomplete="new-password"
           placeholder="a few words"
           :maxlength="200"
         />
-      </label>
-      <TroubleLine v-if="refused">{{ refused }}</TroubleLine>
-      <a-button type="primary" html-type="submit" :loading="busy" :disabled="!present || !password">Change it</a-button>
-    </form>
+      </a-form-item>
+      <TroubleLine v-if="rest">{{ rest }}</TroubleLine>
+      <a-button type="primary" html-type="submit" :loading="busy" :disabled="!fields.present || !fields.password">
+        Change it
+      </a-button>
+    </a-form>
   </a-modal>
 </template>
 
 <style scoped>
-form,
-label {
+form {
   display: grid;
   gap: 10px;
-}
-label {
-  gap: 4px;
 }
 </style>

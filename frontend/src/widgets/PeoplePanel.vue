@@ -5,6 +5,7 @@ import { reactive, ref } from "vue";
 import { addPerson, changePerson, peopleQuery, removePerson, who, type Person, type PersonRole } from "../api/session";
 import LineMenu from "./LineMenu.vue";
 import PickOne from "./PickOne.vue";
+import { useRefusal } from "./refusal";
 import { counted, moment } from "./units";
 import TroubleLine from "./TroubleLine.vue";
 
@@ -12,9 +13,11 @@ const queries = useQueryClient();
 const { data: people, error } = useQuery(peopleQuery());
 const fresh = reactive({ name: "", role: "bench" as PersonRole, password: "" });
 const renewing = ref<Person | null>(null);
-const password = ref("");
+const renewed = reactive({ password: "" });
 const said = ref("");
-const refused = ref("");
+const adding = useRefusal(["name", "password"]);
+const setting = useRefusal(["password"]);
+const acting = useRefusal([]);
 
 const ROLES = [
   { value: "workshop", label: "workshop: all" },
@@ -26,36 +29,31 @@ const ACTS = [
   { key: "remove", text: "Remove" },
 ] as const;
 
-async function run(call: () => Promise<unknown>, words: string): Promise<boolean> {
-  refused.value = said.value = "";
-  try {
-    await call();
-    said.value = words;
-    return true;
-  } catch (failure) {
-    refused.value = (failure as Error).message;
-    return false;
-  } finally {
-    await queries.invalidateQueries({ queryKey: ["people"] });
-  }
+async function run(refusal: typeof acting, call: () => Promise<unknown>, words: string): Promise<boolean> {
+  said.value = "";
+  const taken = await refusal.send(call);
+  if (taken) said.value = words;
+  await queries.invalidateQueries({ queryKey: ["people"] });
+  return taken;
 }
 async function add(): Promise<void> {
   const name = fresh.name.trim();
-  if (await run(() => addPerson({ ...fresh, name }), `${name} may sign in.`)) fresh.name = fresh.password = "";
+  const taken = await run(adding, () => addPerson({ ...fresh, name }), `${name} may sign in.`);
+  if (taken) fresh.name = fresh.password = "";
 }
 const setRole = (person: Person, role: PersonRole) =>
-  void run(() => changePerson(person.id, { role }), `${person.name} is ${role} now.`);
+  void run(acting, () => changePerson(person.id, { role }), `${person.name} is ${role} now.`);
 function act(key: (typeof ACTS)[number]["key"], person: Person): void {
   if (key === "password") renewing.value = person;
-  else void run(() => removePerson(person.id), `${person.name} is removed and signed out.`);
+  else void run(acting, () => removePerson(person.id), `${person.name} is removed and signed out.`);
 }
 async function renew(): Promise<void> {
   const person = renewing.value;
   if (!person) return;
   const words = `${person.name} has a new password and is signed out everywhere.`;
-  if (await run(() => changePerson(person.id, { password: password.value }), words)) {
+  if (await run(setting, () => changePerson(person.id, { ...renewed }), words)) {
     renewing.value = null;
-    password.value = "";
+    renewed.password = "";
   }
 }
 </script>
@@ -90,17 +88,22 @@ async function renew(): Promise<void> {
       </li>
     </ul>
     <p v-else-if="people">Nobody yet. The first one needs the role workshop.</p>
-    <form v-if="renewing" @submit.prevent="renew">
-      <label for="renewed">New password of {{ renewing.name }}</label>
-      <a-input id="renewed" v-model:value="password" type="password" autocomplete="new-password" :maxlength="200" />
-      <a-button html-type="submit" :disabled="!password">Set</a-button>
+    <a-form v-if="renewing" :model="renewed" name="renewed" layout="vertical" @finish="renew">
+      <a-form-item :label="`New password of ${renewing.name}`" name="password" v-bind="setting.item('password')">
+        <a-input v-model:value="renewed.password" type="password" autocomplete="new-password" :maxlength="200" />
+      </a-form-item>
+      <a-button html-type="submit" :disabled="!renewed.password">Set</a-button>
       <a-button @click="renewing = null">Leave it</a-button>
-    </form>
-    <form @submit.prevent="add">
-      <label>Name <a-input v-model:value="fresh.name" autocomplete="off" :maxlength="80" /></label>
-      <label>Role <PickOne v-model="fresh.role" :choices="ROLES" label="Role of the new one" /></label>
-      <label>
-        Password
+    </a-form>
+    <TroubleLine v-if="setting.rest.value">{{ setting.rest.value }}</TroubleLine>
+    <a-form :model="fresh" name="person" layout="vertical" @finish="add">
+      <a-form-item label="Name" name="name" v-bind="adding.item('name')">
+        <a-input v-model:value="fresh.name" autocomplete="off" :maxlength="80" />
+      </a-form-item>
+      <a-form-item label="Role">
+        <PickOne v-model="fresh.role" :choices="ROLES" label="Role of the new one" />
+      </a-form-item>
+      <a-form-item label="Password" name="password" v-bind="adding.item('password')">
         <a-input
           v-model:value="fresh.password"
           type="password"
@@ -108,11 +111,13 @@ async function renew(): Promise<void> {
           placeholder="a few words"
           :maxlength="200"
         />
-      </label>
+      </a-form-item>
       <a-button html-type="submit" :disabled="!fresh.name.trim() || !fresh.password">Add</a-button>
-    </form>
+    </a-form>
     <p v-if="said" role="status">{{ said }}</p>
-    <TroubleLine v-if="refused">{{ refused }}</TroubleLine>
+    <TroubleLine v-for="words in [adding.rest.value, acting.rest.value].filter(Boolean)" :key="words">
+      {{ words }}
+    </TroubleLine>
   </section>
 </template>
 
@@ -126,10 +131,6 @@ form {
   gap: 10px;
   align-items: end;
   flex-wrap: wrap;
-}
-form label {
-  display: grid;
-  gap: 3px;
 }
 form .ant-input {
   width: 190px;

@@ -10,9 +10,9 @@ const LEVELS = { yes: "", nothing: "", unknown: "mind", mend: "mind", no: "stop"
 <template>
   <details class="start" aria-label="Will it start">
     <summary>
-      <span v-if="LEVELS[props.start.answer]" class="tag" :class="LEVELS[props.start.answer]">
-        {{ LEVELS[props.start.answer] }}</span
-      >
+      <a-tag v-if="LEVELS[props.start.answer]" class="tag" :class="LEVELS[props.start.answer]">
+        {{ LEVELS[props.start.answer] }}
+      </a-tag>
       <b>{{ props.start.head }}.</b> <span class="muted">{{ props.start.text }}</span>
     </summary>
     <p>{{ props.start.text }}</p>

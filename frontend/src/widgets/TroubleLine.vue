@@ -6,7 +6,7 @@ const { level = "stop" } = defineProps<{ level?: "stop" | "mind" }>();
 <template>
   <a-alert :type="level === 'stop' ? 'error' : 'warning'">
     <template #message>
-      <span class="tag" :class="level">{{ level }}</span> <slot />
+      <a-tag class="tag" :class="level">{{ level }}</a-tag> <slot />
     </template>
   </a-alert>
 </template>
