@@ -16,6 +16,7 @@ export const theme = computed(() => ({
     colorPrimaryActive: dark.value ? "#A24624" : "#923313",
     colorLink: dark.value ? "#F0906B" : "#A83D1A",
     colorInfo: "#59616E",
+    colorError: dark.value ? "#F0906B" : "#A83D1A",
     colorBgBase: dark.value ? "#1F1D1A" : "#FFFDF9",
     colorBgElevated: dark.value ? "#2B2823" : "#FFFDF9",
     colorTextBase: dark.value ? "#EDE8DE" : "#23262D",

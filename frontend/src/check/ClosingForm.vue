@@ -107,8 +107,11 @@ form {
   justify-self: stretch;
 }
 .field {
-  display: grid;
   justify-self: stretch;
+  min-width: 0;
+}
+details.field {
+  display: grid;
 }
 .step {
   display: grid;

@@ -17,7 +17,7 @@ import {
 } from "../api/buy";
 import { paged, sorted } from "../fleet/paged";
 import TopBar from "../widgets/TopBar.vue";
-import { moment } from "../widgets/units";
+import { counted, moment } from "../widgets/units";
 import { spaced } from "../widgets/words";
 import TroubleLine from "../widgets/TroubleLine.vue";
 
@@ -36,6 +36,7 @@ const {
 } = useQuery(computed(() => fleetsQuery({ text: asked.value, ...place.value })));
 const { data: shelf } = useQuery(shelfQuery());
 const trouble = ref("");
+const leaving = ref<FleetLine | null>(null);
 const { sorting, pages, changed } = paged<FleetLine, FleetSortKey>(
   () => place.value,
   () => page.value?.count ?? 0,
@@ -60,12 +61,14 @@ async function begin(): Promise<void> {
     trouble.value = (failure as Error).message;
   }
 }
-async function forget(id: number): Promise<void> {
+async function forget(): Promise<void> {
+  if (!leaving.value) return;
   try {
-    await deleteFleet(id);
+    await deleteFleet(leaving.value.id);
   } catch (failure) {
     trouble.value = (failure as Error).message;
   }
+  leaving.value = null;
   void queries.invalidateQueries({ queryKey: ["fleets"] });
 }
 </script>
@@ -119,19 +122,30 @@ async function forget(id: number): Promise<void> {
             fleet.targets.map(spaced).join(", ") || "no disk yet"
           }}</template>
           <span v-else-if="column.key === 'changed'" class="muted">{{ moment(fleet.changed_at) }}</span>
-          <a-popconfirm
+          <a-button
             v-else
-            :title="`Delete ${fleet.name} with its surveys?`"
-            ok-text="Delete"
-            cancel-text="Keep"
-            @confirm="forget(fleet.id)"
+            size="small"
+            type="text"
+            :aria-label="`Delete ${fleet.name}`"
+            @click="leaving = fleet as FleetLine"
           >
-            <a-button size="small" type="text" :aria-label="`Delete ${fleet.name}`">Delete</a-button>
-          </a-popconfirm>
+            Delete
+          </a-button>
         </template>
       </a-table>
     </section>
   </main>
+  <a-modal
+    :open="!!leaving"
+    :title="`Delete ${leaving?.name}?`"
+    ok-text="Delete"
+    cancel-text="Keep"
+    width="400px"
+    @ok="forget"
+    @cancel="leaving = null"
+  >
+    <p>{{ leaving?.machines ? `Its ${counted(leaving.machines, "survey")} go with it.` : "No machine is in it." }}</p>
+  </a-modal>
 </template>
 
 <style scoped>

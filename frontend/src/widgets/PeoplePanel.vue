@@ -135,7 +135,4 @@ form {
 form .ant-input {
   width: 190px;
 }
-form select {
-  height: 32px;
-}
 </style>

@@ -1,6 +1,6 @@
 /** What the server refused of a form: each item says what was wrong with it, the rest stands under the form. */
 import { computed, shallowRef, type ComputedRef } from "vue";
-import { ProblemError } from "../api/client";
+import { ProblemError, sentence } from "../api/client";
 
 interface Refusal {
   /** For the item of that field, which has the name that the server knows. */
@@ -13,12 +13,16 @@ interface Refusal {
 
 export function useRefusal(fields: readonly string[]): Refusal {
   const refused = shallowRef<Error | null>(null);
-  const of = (failure: Error | null) =>
-    failure instanceof ProblemError ? fields.find((field) => field === failure.problem.at) : undefined;
+  /** What was wrong with one of the fields; where it stands need not be said. */
+  const ofItem = computed(() => {
+    const problem = refused.value instanceof ProblemError ? refused.value.problem : null;
+    return problem && fields.includes(problem.at ?? "")
+      ? { field: problem.at, words: sentence({ ...problem, at: "" }) }
+      : null;
+  });
   return {
-    item: (field) =>
-      refused.value && of(refused.value) === field ? { validateStatus: "error", help: refused.value.message } : {},
-    rest: computed(() => (refused.value && !of(refused.value) ? refused.value.message : "")),
+    item: (field) => (ofItem.value?.field === field ? { validateStatus: "error", help: ofItem.value.words } : {}),
+    rest: computed(() => (refused.value && !ofItem.value ? refused.value.message : "")),
     send: async (call) => {
       try {
         await call();

@@ -230,7 +230,7 @@ def _quartile(ordered: list[Fraction], which: int) -> Fraction:
 
 def duration(seconds: int) -> str:
     """For reading: ``40 s``, ``25 min``, ``2 h 10 min``."""
-    if seconds < 90:
+    if seconds < 60:
         return f"{seconds} s"
     minutes = (seconds + 30) // 60
     if minutes < 90:
