@@ -20,7 +20,7 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ pin: []; leave: []; hold: []; rest: []; move: [steps: number]; headroom: [] }>();
 
-const field = ref<{ focus: () => void; select: () => void } | null>(null);
+const field = ref<HTMLInputElement | null>(null);
 const typed = ref("");
 const dirty = ref(false);
 const lighten = ref("");
@@ -168,14 +168,15 @@ defineExpose({
     </p>
 
     <form v-if="!row.actions.pin" @submit.prevent="pinTyped">
-      <a-input
+      <!-- plain, since it follows an edge that is drawn: docs/decisions.md -->
+      <input
         ref="field"
-        v-model:value="typed"
+        v-model="typed"
         class="fig"
         aria-label="Size on the target"
         placeholder="240 GiB"
-        :status="refused ? 'error' : ''"
-        :maxlength="64"
+        :aria-invalid="!!refused"
+        maxlength="64"
         @input="dirty = true"
         @keydown.esc="forget"
       />
@@ -291,6 +292,29 @@ form:not(.lighten) {
   display: grid;
   grid-template-columns: 1fr max-content max-content;
   gap: 6px;
+}
+form > input {
+  min-width: 0;
+  height: 32px;
+  padding: 4px 11px;
+  color: var(--ink);
+  background: var(--card);
+  border: 1px solid var(--sand);
+  border-radius: 6px;
+}
+form > input:hover,
+form > input:focus {
+  border-color: var(--action);
+}
+form > input:focus {
+  outline: 0;
+  box-shadow: 0 0 0 2px color-mix(in srgb, var(--action) 14%, transparent);
+}
+form > input[aria-invalid="true"] {
+  border-color: var(--action);
+}
+form > input::placeholder {
+  color: var(--muted);
 }
 .lighten .ant-input {
   flex: 1;
