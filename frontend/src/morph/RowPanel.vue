@@ -295,6 +295,7 @@ form:not(.lighten) {
 }
 form > input {
   min-width: 0;
+  box-sizing: border-box;
   height: 32px;
   padding: 4px 11px;
   color: var(--ink);
