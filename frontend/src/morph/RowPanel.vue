@@ -293,7 +293,7 @@ form:not(.lighten) {
   grid-template-columns: 1fr max-content max-content;
   gap: 6px;
 }
-form > input {
+form:not(.lighten) > input {
   min-width: 0;
   box-sizing: border-box;
   height: 32px;
@@ -303,18 +303,18 @@ form > input {
   border: 1px solid var(--sand);
   border-radius: 6px;
 }
-form > input:hover,
-form > input:focus {
+form:not(.lighten) > input:hover,
+form:not(.lighten) > input:focus {
   border-color: var(--action);
 }
-form > input:focus {
+form:not(.lighten) > input:focus {
   outline: 0;
   box-shadow: 0 0 0 2px color-mix(in srgb, var(--action) 14%, transparent);
 }
-form > input[aria-invalid="true"] {
+form:not(.lighten) > input[aria-invalid="true"] {
   border-color: var(--action);
 }
-form > input::placeholder {
+form:not(.lighten) > input::placeholder {
   color: var(--muted);
 }
 .lighten .ant-input {
