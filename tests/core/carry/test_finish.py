@@ -11,6 +11,7 @@ from tests.make import desk, disk, fs, part, row_of
 from ylemorph.core.carry.carrying import carry_out, questions_of
 from ylemorph.core.carry.check_lists import lists_of
 from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.finish import unknown_rows
 from ylemorph.core.carry.in_place import Shift, order_moves
 from ylemorph.core.carry.rehearse import rehearse
 from ylemorph.core.carry.step_kinds import words_of
@@ -20,7 +21,7 @@ from ylemorph.core.checkback.compare import check_back
 from ylemorph.core.checkback.planned import planned_of
 from ylemorph.core.disk.check import checked
 from ylemorph.core.disk.model import Disk, Partition
-from ylemorph.core.disk.roles import BASIC_DATA
+from ylemorph.core.disk.roles import BASIC_DATA, LINUX_SWAP
 from ylemorph.core.disk.usual_sizes import nominal_disk
 from ylemorph.core.errors import BadOption, YlemorphError
 from ylemorph.core.fit.options import Options
@@ -348,3 +349,16 @@ def test_what_was_found_is_asked_about_where_it_matters():
     assert facts_from(facts_to_data(again.ground.facts)) == again.ground.facts
     with pytest.raises(BadOption, match="is not a partition number"):
         facts_from({"again": "2, x"})
+
+
+@pytest.mark.parametrize(("kind", "made"), [("swap", False), ("ext4", True), (None, True)])
+def test_a_swap_that_stands_there_is_not_made_again(kind, made):
+    """By what it holds: a partition of its type in its place may be empty."""
+    data = [(GiB, BASIC_DATA, fs(used=MiB, uuid=f"FS-{n}"), {"role": "data", "uuid": f"R-{n}"}) for n in (1, 2)]
+    rows = [*data, (GiB, LINUX_SWAP, fs("swap"))]
+    plan = make_plan(row_of(*rows, label_gb=120), nominal_disk(240 * GB), Options(fit="same"))
+    swap = plan.source.rows[2].but(filesystem=kind and fs(kind))
+    there = plan.target.but(table="gpt", partitions=(plan.source.rows[0], swap))
+    way = carry_out(plan, READY, "finish", there=there)
+    assert ("make" in {step.kind for step in way.sequence.steps}) is made
+    assert [p.number for p in unknown_rows(way.ground)] == ([3] if made else [])

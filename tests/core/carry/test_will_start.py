@@ -37,6 +37,13 @@ def planned(source, target=480, **options):
         (desk(), {"firmware": "legacy"}, "no", ""),
         (desk(), {"leave": frozenset((1,))}, "no", ""),
         (OLD, {}, "yes", "the code of the first sector and the 62 sectors behind it"),
+        (
+            OLD.but(start_code=StartCode(2, "5" * 64)),
+            {},
+            "yes",
+            "the code of the first sector and the sector behind it.",
+        ),
+        (OLD.but(start_code=StartCode(1, "5" * 64)), {}, "yes", "the code of the first sector."),
         (OLD.but(start_code=None), {}, "unknown", "read the disk itself"),
         (OLD.but(start_code=NO_CODE), {}, "no", "Nothing on it starts a machine."),
         (OLD, {"table": "gpt"}, "mend", "put start files for a GPT into the new start row"),

@@ -34,3 +34,18 @@ def test_a_table_of_another_kind_has_types_of_its_own():
     assert {EFI_SYSTEM, MICROSOFT_RESERVED} <= set(found.values())
     back = made(10**8, part(1, MiB, GiB, LINUX_DATA, fs("ext4", MiB)), part(2, 2 * GiB, GiB, BASIC_DATA, fs(used=MiB)))
     assert types(back, table="mbr") == {1: "0x83", 2: "0x07"}
+
+
+def test_the_extended_one_has_its_own_number_or_the_last_that_is_free():
+    """A listing may tell logical partitions without what they lie in."""
+    first = part(1, MiB, GiB, "0x07", fs(used=MiB), role="data")
+    logicals = [part(n, 2 * n * GiB, GiB, "0x07", fs(used=MiB), role="data", logical=True) for n in (5, 6)]
+
+    def extended(*parts):
+        plan = make_plan(made(10**9, *parts, table="mbr"), nominal_disk(480 * GB), Options())
+        return [(entry.number, entry.type) for entry in planned_entries(plan) if entry.row is None]
+
+    assert extended(first, *logicals) == [(4, "0x0F")]
+    last = part(4, 3 * GiB, GiB, "0x07", fs(used=MiB), role="data")
+    assert extended(first, last, *logicals) == [(3, "0x0F")]
+    assert extended(first, part(2, 9 * GiB, 6 * GiB, "0x05"), *logicals) == [(2, "0x0F")]

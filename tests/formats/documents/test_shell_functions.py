@@ -1,5 +1,6 @@
 """The script's functions one by one, in dash, busybox and bash alike; and what shellcheck says of the whole."""
 
+import os
 import random
 import subprocess
 
@@ -51,6 +52,26 @@ def test_rows_are_read_whatever_the_disk_is_called(shell, tmp_path):
     assert shell(f"rows '{name}'").split() == ["2048:4096", "10240:2048"]
     assert shell(f"identity '{name}'").startswith("0x")
     assert shell(f"holds '{name}'").strip() == "2 partitions"
+
+
+@pytest.mark.skipif(os.geteuid() != 0 or not present("losetup"), reason="needs root and loop devices")
+def test_loops_are_told_by_the_file_behind_them(shell, tmp_path):
+    (tmp_path / "in").mkdir()
+    for name in ("in/a.img", "b.img"):
+        sparse(tmp_path / name, MiB)
+    try:
+        own = run("losetup", "--find", "--show", tmp_path / "in" / "a.img").strip()
+    except AssertionError:
+        pytest.skip("no loop device is to be had here")
+    try:
+        assert shell(f"loops_over '{tmp_path}/in/a.img'").split() == [own]
+        assert shell(f"loops_over '{tmp_path}/b.img'") == ""
+        assert shell(f"loops_under '{tmp_path}/in'").split() == [own]
+        assert shell(f"loops_under '{tmp_path}/b.img'") == ""
+        assert shell(f"same {own} '{tmp_path}/in/a.img' && echo yes").strip() == "yes"
+        assert shell(f"same {own} '{tmp_path}/b.img' || echo no").strip() == "no"
+    finally:
+        run("losetup", "--detach", own)
 
 
 @pytest.mark.parametrize(
