@@ -5,6 +5,7 @@ from fractions import Fraction
 
 import pytest
 
+from tests.make import disk, fs, part
 from ylemorph.core.buy.growth import (
     STUDENT,
     Growth,
@@ -14,11 +15,15 @@ from ylemorph.core.buy.growth import (
     comfortable_up_to,
     day_of,
     growth_from,
+    growths_of,
     lasts,
     reached,
+    readings_of,
     sentence,
     typed,
 )
+from ylemorph.core.disk.model import Survey
+from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.fit.floors import floors_of
 from ylemorph.core.fit.options import Headroom
 from ylemorph.core.sizes import GiB
@@ -136,3 +141,31 @@ def test_the_day_of_a_time():
     assert day_of("2026-11-23T10:00:00Z") == date(2026, 11, 23)
     assert day_of("2026-11-23") == date(2026, 11, 23)
     assert day_of("") is None
+
+
+def surveyed(taken, *rows):
+    """A survey of that day; rows as number, kind of file system and used GiB."""
+    parts = [
+        part(number, number * 100 * GiB, 90 * GiB, BASIC_DATA, kind and fs(kind, used and used * GiB))
+        for number, kind, used in rows
+    ]
+    return Survey(disk(2 * 10**9, *parts), taken)
+
+
+def test_readings_of_surveys_by_row_and_day():
+    """One a day, the oldest first; a row counts while it holds the same kind; the newest says which rows there are."""
+    surveys = [
+        surveyed("2026-11-20T10:00:00Z", (1, "ntfs", 30), (2, "ntfs", 8)),
+        surveyed("2025-11-20", (1, "ntfs", 20), (2, "ext4", 5), (3, "ntfs", 7)),
+        surveyed("2026-05-01", (1, "ntfs", None), (2, None, None)),
+        surveyed("2026-11-20T17:00:00Z", (1, "ntfs", 31), (2, "ntfs", 9)),
+        surveyed("some day", (1, "ntfs", 60)),
+    ]
+    first, last = date(2025, 11, 20), date(2026, 11, 20)
+    assert readings_of(surveys) == {
+        1: [Reading(first, 20 * GiB), Reading(last, 31 * GiB)],
+        2: [Reading(last, 9 * GiB)],
+    }
+    assert list(growths_of(surveys)) == [1]
+    assert growths_of(surveys)[1] == growth_from([Reading(first, 20 * GiB), Reading(last, 31 * GiB)])
+    assert readings_of(surveys[-1:]) == {}

@@ -6,7 +6,9 @@ import pytest
 
 from tests.scenes import SCENES, agreed
 from ylemorph.core.carry.carrying import carry_out, outlook, questions_of
-from ylemorph.core.carry.step_kinds import words_of
+from ylemorph.core.carry.facts import FACTS
+from ylemorph.core.carry.sequence import STEP_KINDS
+from ylemorph.core.carry.step_kinds import record_of, words_of
 from ylemorph.core.carry.will_start import will_start
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.formats.documents.steps_text import steps_to_text
@@ -38,3 +40,17 @@ def lines_of(scene, whole):
 @pytest.mark.parametrize("name", SCENES)
 def test_the_ways_are_as_agreed(name):
     agreed(HERE / f"{name}.txt", "\n".join(lines_of(SCENES[name], name in WHOLE)) + "\n")
+
+
+def declared():
+    for kind in STEP_KINDS:
+        record = record_of(kind)
+        flags = [word for word in ("held", "two_disks") if getattr(record, word)]
+        yield f"{kind}: {record.fixed} s, needs {record.needs}, {record.doubt}, {record.takes} {flags}"
+    for fact in FACTS.values():
+        yield f"{fact.key}: {fact.kind}, {fact.default!r}, {fact.choices}, {fact.help}"
+        yield f"  {fact.set_words} / {fact.unset_words}"
+
+
+def test_steps_and_facts_are_declared_as_agreed():
+    agreed(HERE / "declared.txt", "\n".join(declared()) + "\n")

@@ -1,9 +1,11 @@
 """What is said of a disk by itself and beside another, as it was read and agreed upon."""
 
+from dataclasses import MISSING, fields, is_dataclass
 from pathlib import Path
 
 from tests.make import fs, part
 from tests.scenes import SCENES, agreed
+from ylemorph.core.disk import model
 from ylemorph.core.disk.compare import compared, confirmation, is_few_short, same_disk
 from ylemorph.core.disk.filesystems import (
     ABILITIES,
@@ -53,3 +55,17 @@ def test_disks_are_told_of_as_agreed():
 
 def test_file_systems_are_told_of_as_agreed():
     agreed(HERE / "file-systems.txt", "\n".join(of_file_systems()) + "\n")
+
+
+def declared_facts():
+    for kind in (one for one in vars(model).values() if isinstance(one, type) and is_dataclass(one)):
+        for fact in fields(kind):
+            bounds = f" {fact.metadata['least']} to {fact.metadata['most']}" if fact.metadata else ""
+            words = [word for word in ("later", "given") if fact.metadata.get(word)]
+            default = "must be said" if fact.default is MISSING else repr(fact.default)
+            yield " ".join([f"{kind.__name__}.{fact.name}{bounds}: {default}", *words])
+
+
+def test_the_facts_of_a_survey_have_the_bounds_that_were_agreed():
+    """What a survey may hold is a promise to whoever writes one: a bound that moves is seen."""
+    agreed(HERE / "facts.txt", "\n".join(declared_facts()) + "\n")

@@ -4,8 +4,9 @@ import pytest
 
 from tests.make import disk as made
 from tests.make import fs, part
-from ylemorph.core.disk.model import NamedPlace
-from ylemorph.core.disk.starting import finds_all, named_rows
+from ylemorph.core.disk.model import NO_CODE, NamedPlace
+from ylemorph.core.disk.roles import EFI_SYSTEM
+from ylemorph.core.disk.starting import finds_all, named_rows, starting_in_words
 from ylemorph.core.sizes import GiB, MiB
 
 DISK, ROW, OTHER = (f"0F3C1B6A-8D2E-4F7A-9B1C-00000000000{n}" for n in range(3))
@@ -57,3 +58,20 @@ def test_rows_that_are_named(disk, rows):
 )
 def test_whether_all_that_is_named_is_there(disk, of, found):
     assert finds_all(disk, of) is found
+
+
+EFI = part(1, MiB, GiB, EFI_SYSTEM, fs("fat32", MiB, fallback_loader=None))
+
+
+@pytest.mark.parametrize(
+    ("rows", "code", "words"),
+    [
+        ((), None, "How it starts was not read."),
+        ((), NO_CODE, "Nothing on it starts a machine."),
+        ((EFI,), None, "Starts in UEFI mode from row 1."),
+        ((EFI,), NO_CODE, "Starts in UEFI mode from row 1."),
+    ],
+)
+def test_how_it_starts_in_words(rows, code, words):
+    disk = made(488_397_168, *rows, part(2, 2 * GiB, GiB, filesystem=fs(used=MiB)), start_code=code)
+    assert starting_in_words(disk) == words

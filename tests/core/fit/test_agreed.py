@@ -10,6 +10,7 @@ from ylemorph.core.fit.allot import Share
 from ylemorph.core.fit.cards import morph_of, percent_of
 from ylemorph.core.fit.compare import compare_plans
 from ylemorph.core.fit.entries import planned_entries
+from ylemorph.core.fit.options import OPTIONS
 from ylemorph.core.fit.plan import make_plan
 from ylemorph.core.fit.source_rows import look_at
 from ylemorph.formats.documents.plan_text import plan_to_text
@@ -60,3 +61,16 @@ def test_what_compare_says_is_as_agreed(first, second):
 
 def test_shares_are_said_in_whole_percent():
     assert [percent_of(share) for share in (Share(1, 3), Share(1, 2), Share(0, 5))] == [33, 50, 0]
+
+
+def told_of(kind):
+    """An option as it is declared."""
+    return (
+        f"{kind.key} {'.'.join(kind.path)}: {kind.kind} of {kind.scope}, {kind.default!r}, {kind.least} to {kind.most}"
+        f" {kind.choices} {kind.metavar}\n  {kind.help}\n  {kind.set_words} / {kind.unset_words}"
+    )
+
+
+def test_the_options_are_as_agreed():
+    """What may be asked of a plan is a promise to whoever writes a job, a script or a command."""
+    agreed(HERE / "options.txt", "\n".join(told_of(kind) for kind in OPTIONS.values()) + "\n")

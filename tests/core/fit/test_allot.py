@@ -168,3 +168,10 @@ def test_small_rows_are_shared_as_the_rules_say(rows, more):
 def test_headroom_cut_in_small_numbers(capacity, floors, comforts, sizes):
     """Derived by hand from rule 6.3: floor + tau x gap, whole grains, then one each to the largest fractions."""
     assert between(capacity, floors, comforts)[0] == sizes
+
+
+def test_rows_that_want_nothing_cannot_share():
+    with pytest.raises(ValueError, match="must not all be zero"):
+        Sharing([1, 2], [3, 4], [0, 0])
+    assert Sharing([1, 2], [3, 4], [0, 1]).floors == (1, 2)
+    assert Sharing([], [], []).floors == ()

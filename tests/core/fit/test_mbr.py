@@ -67,6 +67,20 @@ def test_to_gpt(source):
     assert all(not row.carried for row in after.rows if row.role == "start" and row.source_bytes)
 
 
+def test_the_old_start_row_is_left_behind_and_has_no_size_to_choose():
+    rows = [
+        (350 * MiB, "0x07", fs(used=46 * MiB), {"role": "start", "flags": frozenset(("active",))}),
+        (100 * GiB, "0x07", fs(used=40 * GiB), {"role": "system"}),
+    ]
+    plan = make_plan(row_of(*rows, table="mbr"), nominal_disk(480 * GB), Options(table="gpt"))
+    (old,) = [row for row in plan.rows if row.number == 1]
+    assert (old.number, old.carried, old.elastic, old.logical, old.pinned) == (1, False, False, False, False)
+    assert [(row.role, row.elastic, row.logical) for row in plan.rows if row.change == "made"] == [
+        ("start", False, False),
+        ("reserved", False, False),
+    ]
+
+
 @given(mbr_disks())
 def test_back_to_mbr_only_without_a_system_and_with_four_rows(source):
     parts = tuple(
