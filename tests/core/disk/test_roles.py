@@ -65,6 +65,9 @@ def test_mbr_active_partition():
     small, large = (350 * MiB, "0x07", fs(), ACTIVE), (90 * GiB, "0x07", fs())
     assert roles(small, large, table="mbr") == (["start", "system"], ())
     assert roles((90 * GiB, "0x07", fs(), ACTIVE), table="mbr") == (["system"], ())
+    fat = fs("fat32")  # holds no system: the other one must, however small it is
+    assert roles(small, (90 * GiB, "0x0C", fat), table="mbr") == (["system", "data"], ())
+    assert roles((350 * MiB, "0x0C", fat, ACTIVE), large, table="mbr") == (["start", "system"], ())
     # Large and active with another one beside it: either could be the system.
     assert roles((90 * GiB, "0x07", fs(), ACTIVE), large, table="mbr")[1] == (1, 2)
     assert roles((MiB, "0x27", fs()), (MiB, "0x12", None), (MiB, "0x82", None), table="mbr")[0] == [
