@@ -53,6 +53,17 @@ def test_undo_and_redo_walk_the_revisions(store):
     assert jobs.go_to(store, job.id, None, 4).state.note == "c"
 
 
+def test_the_history_before_a_revision(store):
+    job = jobs.create(store, STATE)
+    for text in "ab":
+        change_job(store, job.id, None, noted(text))
+    assert [entry.number for entry in history.entries(store, job.id, 3)] == [2, 1]
+    assert history.entries(store, job.id, 1) == []
+    for before in (None, 1):
+        with pytest.raises(NotFound, match="there is no job 99"):
+            history.entries(store, 99, before)
+
+
 def test_a_change_that_changes_nothing_is_no_revision(store):
     job = jobs.create(store, STATE)
     assert change_job(store, job.id, job.version, lambda state: Describe(name=state.name)).version == job.version
