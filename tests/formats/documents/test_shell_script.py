@@ -106,3 +106,39 @@ def test_what_the_utilities_cannot_do_is_left_and_said():
 def test_a_plan_without_a_way_has_no_script():
     with pytest.raises(BadOption, match="no way"):
         script(desk(), target=120)
+
+
+WAY_SETTINGS = ("FINISHES", "SOURCE_NEEDED", "SOURCE_CHANGES", "BRINGS_ID", "CONFIRMED", "HELD_ROWS")
+
+
+@pytest.mark.parametrize(
+    ("way", "told"),
+    [
+        ("straight", "no yes no no no ''"),
+        ("through-image", "no yes no no no ''"),
+        ("shrink-first", "no yes yes no no ''"),
+        ("restore", "no yes no yes no ''"),
+    ],
+)
+def test_what_the_script_knows_of_its_way(way, told):
+    text = script(desk(), way, target=2000 if way == "restore" else 480)
+    assert " ".join(setting(text, name) for name in WAY_SETTINGS) == told
+
+
+@pytest.mark.parametrize(("missing", "needed"), [(True, "yes"), (False, "no")])
+def test_a_script_that_finishes_knows_what_stands_there(missing, needed):
+    """Rows of the plan alone need no confirming; a stranger beside them does. The source only where one is missing."""
+    row = (GiB, BASIC_DATA, fs(used=MiB), {"role": "data"})
+    plan = make_plan(row_of(row, row, row, label_gb=120), nominal_disk(240 * GB), Options(fit="same"))
+    first, second, third = plan.source.rows
+    moved = third.but(first_lba=third.first_lba + 8192)
+    held = (first, moved) if missing else (first, second, moved)
+
+    def told(*partitions):
+        there = plan.target.but(table="gpt", partitions=partitions)
+        text = script_of(carry_out(plan, ALL.but(found_right="yes"), "finish", there=there))
+        return [setting(text, name) for name in WAY_SETTINGS[:5]]
+
+    assert told(*held) == ["yes", needed, "no", "no", "yes"]
+    stranger = first.but(number=9, first_lba=moved.first_lba + 4 * 2**21, uuid="OTHER", filesystem=fs("ext4", MiB))
+    assert told(*held, stranger) == ["yes", needed, "no", "no", "no"]
