@@ -75,3 +75,8 @@ def test_nothing_to_compare_says_nothing_of_the_rest():
     assert checked.compared[0].endswith("none could be (10 moved by packing left out)")
     assert len(checked.compared) == 1
     assert told().compared == ()
+
+
+def test_what_was_drawn_is_compared_or_says_why_not():
+    sample = RowSample(1, 99, equal=3, differing=2, moved=40, own=500, unread=6000)
+    assert (sample.compared, sample.drawn) == (5, 6545)
