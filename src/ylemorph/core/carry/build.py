@@ -192,7 +192,7 @@ def _in_image(ground: Ground, load: Load) -> Steps:
 
 def shrink(ground: Ground, disk: DiskName, load: Load) -> Step:
     """What lies past the new end is read and written on the same disk."""
-    extent, to, packed = load.hold.extent, load.short, ground.packed(load)
+    extent, to, packed = load.hold.extent, load.short, load.packed
     most = min(load.copied, (extent.length - to.length) * ground.sector)
     moving = spent(None if packed is None else 2 * packed, ground.path(disk), PACKING_SHARES, 2 * most)
     span = added(between(*SHRINK.fixed), moving)

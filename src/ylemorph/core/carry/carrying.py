@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import zip_longest
 from typing import NamedTuple
 
 from ..disk.model import Disk
@@ -18,7 +19,7 @@ from .ground import Ground
 from .rehearse import FilmFrame, Rehearsal, rehearse
 from .sequence import Sequence, WayKey
 from .times import NARROWER, Learned, added, time_range, widened_by
-from .ways import Way, propose, proposed, sequence_of, way_of, ways_of
+from .ways import Way, keys_of, propose, proposed, sequence_of, way_of, ways_of
 
 
 @dataclass(frozen=True)
@@ -164,12 +165,12 @@ def questions_of(plan: Plan, facts: Facts, there: Disk | None = None) -> tuple[Q
     if plan.layout.sizes is None:
         return ()
     found = Ground(plan, facts, there=there).found
-    asked, now = [], _outcome(plan, facts, there)
+    asked, now = [], tuple(_outcome(plan, facts, there))
     for kind in FACTS.values():
         decides = (
             kind.kind != "rows"
             and _makes_sense(plan, facts, kind)
-            and any(_outcome(plan, other, there) != now for other in _other_answers(facts, kind))
+            and any(_differs(now, _outcome(plan, other, there)) for other in _other_answers(facts, kind))
         )
         shown = bool(found and found.rows) if kind.kind == "rows" else decides
         if shown or kind.of(facts) != kind.default:
@@ -200,7 +201,16 @@ def _makes_sense(plan: Plan, facts: Facts, kind: OptionKind) -> bool:
     return asked.get(kind.key, True)
 
 
-def _outcome(plan: Plan, facts: Facts, there: Disk | None) -> object:
-    made = Carrying(Ground(plan, facts, there=there))
-    ways = tuple((way.key, way.open_needs, way.seconds) if way.possible else way.key for way in made.ways)
-    return ways, made.lists
+def _outcome(plan: Plan, facts: Facts, there: Disk | None) -> Iterator[object]:
+    """What an answer can change, piece by piece: each way, then the lines to tick of the proposed one."""
+    ground = Ground(plan, facts, there=there)
+    ways: tuple[Way, ...] = ()
+    for key in keys_of(ground):
+        way = way_of(ground, key)
+        ways += (way,)
+        yield (key, way.open_needs, way.seconds) if way.possible else key
+    yield lists_of(ground, proposed(ground, ways))
+
+
+def _differs(now: tuple[object, ...], other: Iterator[object]) -> bool:
+    return any(one != another for one, another in zip_longest(now, other))

@@ -40,6 +40,7 @@ class Load(NamedTuple):
     placed: Extent  # at its place on the target, not yet larger
     copied: int  # bytes that a copy carries (rule 9.1)
     by_file: bool  # whether a copier may know its file system
+    packed: int | None  # bytes to pack in place before it is as small as planned (rule 9.2)
 
     @property
     def number(self) -> int:
@@ -224,10 +225,6 @@ class Ground:
             words.append(f"{medium} {disk.link if said == 'unknown' else said}")
         return ", ".join(words)
 
-    def packed(self, load: Load) -> int | None:
-        """Bytes to pack in place before the row is as small as planned (rule 9.2)."""
-        return packed_bytes_of(load.row)
-
 
 def _load(row: PlanRow, grains: Extent, per_grain: int, sector: int) -> Load:
     inner = row.row
@@ -242,4 +239,4 @@ def _load(row: PlanRow, grains: Extent, per_grain: int, sector: int) -> Load:
     hold = Hold(inner.number, extent, min(max(kept, 0), whole, whole if fixed else goal.length * sector), fixed)
     length = partition.sectors if fixed else min(partition.sectors, grains.length * per_grain)
     short, placed = Extent(extent.start, extent.start + length), Extent(goal.start, goal.start + length)
-    return Load(row, hold, goal, short, placed, copied, copied < whole)
+    return Load(row, hold, goal, short, placed, copied, copied < whole, packed_bytes_of(row))

@@ -87,10 +87,6 @@ def used_bytes(load: Load, sector: int) -> int | None:
     return min(whole, fs.used_bytes + ENDS_BYTES)
 
 
-def _packed(one: ByScript) -> int | None:
-    return one.ground.packed(one.load)
-
-
 def _taken(one: ByScript) -> StepTakes:  # noqa: PLR0911  # one for each kind
     if one.is_left:
         return StepTakes()
@@ -133,7 +129,7 @@ def _copy(one: ByScript) -> StepTakes:
         return StepTakes(0, used, passing, dropped=None if _grows(one) else one.row)
     if not one.resizes:
         return StepTakes(used, used)
-    packed = _packed(one)
+    packed = one.load.packed
     if one.fits_there:
         return StepTakes(used, known_sum([used, packed]))
     return StepTakes(used, used, passing=_least_known(one) + _to_pack(one))
@@ -142,7 +138,7 @@ def _copy(one: ByScript) -> StepTakes:
 def _shrink(one: ByScript) -> StepTakes:
     if one.step.disk == "image":
         return StepTakes(kept=(one.row, min(one.old[1], _least_known(one) + _to_pack(one))))
-    return StepTakes(written=_packed(one) if one.step.disk == "target" else 0)
+    return StepTakes(written=one.load.packed if one.step.disk == "target" else 0)
 
 
 def _least_known(one: ByScript) -> int:
@@ -152,7 +148,7 @@ def _least_known(one: ByScript) -> int:
 
 
 def _to_pack(one: ByScript) -> int:
-    packed = _packed(one)
+    packed = one.load.packed
     return min(_least_known(one), one.old[1] - one.new[1]) if packed is None else packed
 
 
@@ -207,7 +203,9 @@ def _span(one: ByScript, taken: StepTakes) -> Span:
     if takes not in ("disk", "carried", "moved"):
         looked = spent(_looked_through(one), ground.path(step.disk), SHARES) if takes == "looked at" else Span()
         packed = (
-            spent(_twice(_packed(one)), ground.path(step.disk), SHARES, _whole(one)) if takes == "smaller" else Span()
+            spent(_twice(one.load.packed), ground.path(step.disk), SHARES, _whole(one))
+            if takes == "smaller"
+            else Span()
         )
         return added(own, looked, packed)
     there = ground.path(step.disk)
