@@ -176,6 +176,7 @@ def test_jobs_taken_out_and_in_are_equal(folder, tmp_path):
         (lambda data: data.update(jobs=5), "jobs"), (lambda data: data["jobs"][1].pop("head"), "jobs[1]"),
         (lambda data: data["jobs"][2]["revisions"][0].update(options="{"), "jobs[2]"),
         (lambda data: data["jobs"][0]["revisions"][0].update(source="0"), "jobs[0]"),
+        (lambda data: data["jobs"][1]["revisions"][0].update(sentence="x" * 100_000), "jobs[1]"),
     ],
 )  # fmt: skip
 def test_a_file_of_jobs_that_is_wrong_changes_nothing(folder, tmp_path, change, at):

@@ -206,3 +206,23 @@ def test_nothing_happens_to_a_job_that_is_not_under_way(store, job):
     runs.begin(store, job, "straight", STEPS)
     runs.end(store, job)
     refused()
+
+
+def test_nothing_of_a_closed_job_changes(store, job):
+    runs.begin(store, job, "straight", STEPS)
+    for step in (1, 2, 3):
+        runs.add(store, job, step, "done")
+    runs.tick(store, job, "backup", on=True)
+    closings.close(store, job, "done", "", None)
+    held = (runs.current(store, job), runs.ticks(store, job))
+    for change in (
+        lambda: runs.begin(store, job, "straight", STEPS),
+        lambda: runs.add(store, job, 3, "failed"),
+        lambda: runs.take_back(store, job),
+        lambda: runs.end(store, job),
+        lambda: runs.tick(store, job, "backup", on=False),
+        lambda: closings.close(store, job, "given-up", "", None),
+    ):
+        with pytest.raises(YlemorphError, match="is closed"):
+            change()
+    assert (runs.current(store, job), runs.ticks(store, job)) == held

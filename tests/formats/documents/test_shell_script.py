@@ -142,3 +142,9 @@ def test_a_script_that_finishes_knows_what_stands_there(missing, needed):
     assert told(*held) == ["yes", needed, "no", "no", "yes"]
     stranger = first.but(number=9, first_lba=moved.first_lba + 4 * 2**21, uuid="OTHER", filesystem=fs("ext4", MiB))
     assert told(*held, stranger) == ["yes", needed, "no", "no", "no"]
+
+
+@pytest.mark.parametrize(("state", "whole"), [("good", False), ("worn", True), ("failing", True)])
+def test_a_worn_source_is_said_to_be_read_whole(state, whole):
+    text = script(desk(), "through-image", facts=ALL.but(health=state))
+    assert ("The source is read whole, past read errors." in text) is whole
