@@ -1,6 +1,8 @@
 """The least size of an ext by hand, and how it follows what is lightened; shrunk for real in tests/real."""
 
+from tests.make import fs
 from ylemorph.core.disk.ext_least import least_ext_bytes, shed_ext_bytes
+from ylemorph.core.disk.filesystems import shed_bytes, was_read
 from ylemorph.core.disk.model import ExtLayout
 from ylemorph.core.sizes import GiB, MiB
 
@@ -47,3 +49,11 @@ def test_what_the_groups_that_go_kept_for_themselves():
     assert shed_ext_bytes(LAYOUT) == (45 * 514 + 3 * 5) * BLOCK
     assert shed_ext_bytes(LAYOUT, GiB) == ((45 + 8) * 514 + 3 * 5) * BLOCK  # eight groups less
     assert shed_ext_bytes(bare(data_blocks=64 * GROUP)) == 0
+
+
+def test_a_file_system_sheds_what_its_layout_does():
+    assert shed_bytes(fs("ext4", ext=LAYOUT), GiB) == shed_ext_bytes(LAYOUT, GiB) > 0
+    assert shed_bytes(fs("ext4")) == 0
+    assert was_read(fs("ext4", ext=LAYOUT))
+    assert not was_read(fs("ext4", last_used_byte=5))
+    assert was_read(fs("ntfs", last_used_byte=5))
