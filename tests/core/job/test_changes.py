@@ -19,7 +19,7 @@ from ylemorph.core.job.bench_changes import SetFact
 from ylemorph.core.job.changes import apply
 from ylemorph.core.job.disk_changes import Describe, SetSource
 from ylemorph.core.job.mending import change_for
-from ylemorph.core.job.row_changes import HoldRow
+from ylemorph.core.job.row_changes import ClearEnd, HoldRow
 from ylemorph.core.job.state import JobState, Pair, SizedTarget
 from ylemorph.core.sizes import GB, Bytes, GiB, MiB
 from ylemorph.formats.own.changes import CHANGE_KINDS, RowFigures, row_size
@@ -443,3 +443,11 @@ def test_facts_that_contradict_each_other_are_refused_and_saying_no_takes_the_si
     assert without.facts == Facts(backup="no")
     with pytest.raises(BadOption, match="a size is given for a backup that is not there"):
         apply(without, SetFact("backup_size", Bytes(200 * GiB), "200 GiB"))
+
+
+def test_an_end_is_cleared_and_counted_again():
+    state = JobState(source=Survey(desk()), options=Options(cleared=frozenset((4,))))
+    cleared = apply(state, ClearEnd(3))
+    assert (cleared.state.options.cleared, cleared.sentence) == ({3, 4}, "Immovable end of Desk (3) cleared")
+    again = apply(cleared.state, ClearEnd(3, on=False))
+    assert (again.state, again.sentence) == (state, "Immovable end of Desk (3) counted again")
