@@ -300,7 +300,11 @@ def test_two_partitions_with_one_identity_are_refused_and_looks_alone_are_asked_
         ({}, ""),
         ({"state": "damaged"}, "it is damaged"),
         ({"size_bytes": 3 * GiB}, "its file system is cut off"),
+        ({"size_bytes": 2 * GiB}, ""),
+        ({"size_bytes": 2 * GiB + 1}, "its file system is cut off"),
         ({"used_bytes": 200 * MiB}, "it holds clearly less than went over"),
+        ({"used_bytes": 350 * MiB}, ""),  # seven tenths
+        ({"used_bytes": 350 * MiB - 1}, "it holds clearly less than went over"),
         ({"files": 99}, "it holds fewer files than went over"),
         ({"kind": "ext4"}, None),
     ],
