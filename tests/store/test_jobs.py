@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 from tests.make import change_job, desk, job_of
 from ylemorph.core.fit.options import Options
 from ylemorph.core.job.disk_changes import Describe
-from ylemorph.store import database, history, jobs
+from ylemorph.store import closings, database, history, jobs
 from ylemorph.store.database import FILE_NAME, NotFound, StoreError, connect, transaction
-from ylemorph.store.jobs import Conflict
+from ylemorph.store.jobs import Conflict, JobSearch
 from ylemorph.store.preparing import prepare
 
 
@@ -51,6 +51,33 @@ def test_undo_and_redo_walk_the_revisions(store):
     assert (branched.state.note, branched.can_redo) == ("d", False)
     assert [entry.change and entry.change["note"] for entry in history.entries(store, job.id)] == [*"dcba", None]
     assert jobs.go_to(store, job.id, None, 4).state.note == "c"
+
+
+def test_the_list_page_by_page(store):
+    """Each job once, the open ones first, each kind by its last change; however long a page is."""
+    made = [jobs.create(store, replace(STATE, name=f"Desk {n}")).id for n in range(7)]
+    for place, number in enumerate(made):
+        store.execute("UPDATE job SET changed_at = ? WHERE id = ?", (f"2026-11-0{1 + place // 2}T10:00:00Z", number))
+    for number in made[1:4]:
+        closings.close(store, number, "done", "", None)
+    wanted = [made[6], made[5], made[4], made[0], *made[3:0:-1]]
+
+    def paged(most, search):
+        after, found = None, []
+        for _ in range(9):
+            some = jobs.page(store, search, after, most)
+            if not some:
+                return [line.id for line in found]
+            assert len(some) <= most
+            found, after = found + some, some[-1].place
+        raise AssertionError("the list has no end")
+
+    for most in (1, 2, 3, 4, 9):
+        assert paged(most, JobSearch()) == wanted
+        assert paged(most, JobSearch(closed=False)) == wanted[:4]
+        assert paged(most, JobSearch(closed=True)) == wanted[4:]
+        assert paged(most, JobSearch(("desk 5",))) == [made[5]]
+        assert paged(most, JobSearch(id=made[2])) == [made[2]]
 
 
 def test_the_history_before_a_revision(store):

@@ -23,6 +23,8 @@ def chunks(*pieces):
         ([(1, 201), (300, 600)], 600),  # no room in front that is long enough: it stays
         ([(1, 51), (100, 300), (900, 950)], 301 + 50 + 32),
         ([(1, 301), (400, 450), (500, 550)], 450 + 50 + 32),
+        # Holes just as long as what moves into them.
+        ([(1, 101), (201, 301), (401, 501), (601, 1000), (1000, 1100), (1100, 1200), (1200, 1300)], 1000 + 100 + 32),
     ],
 )
 def test_the_least_size_follows_from_the_chunks(pieces, least):

@@ -34,6 +34,20 @@ def test_a_second_listing_fills_what_the_first_leaves_open():
     assert merged.conflicts == ()
 
 
+def test_what_names_a_row_is_kept_and_filled():
+    """A name, an identity, a role: the first listing's own stands, the second gives what is missing; marks add up."""
+    names = {"name": "Basic", "uuid": "R-1", "role": "data", "flags": frozenset(("required",))}
+    others = {"name": "Other", "uuid": "R-2", "role": "system", "flags": frozenset(("hidden",))}
+
+    def row(**named):
+        return Survey(disk(10**9, part(1, MiB, GiB, BASIC_DATA, fs(used=MiB), **named)))
+
+    for first, second, wanted in ((names, others, names), ({}, others, others), (names, {}, names)):
+        (got,) = merge(row(**first), row(**second)).survey.disk.partitions
+        assert (got.name, got.uuid, got.role) == (wanted["name"], wanted["uuid"], wanted["role"])
+        assert got.flags == first.get("flags", frozenset()) | second.get("flags", frozenset())
+
+
 def test_conflicts_are_said_and_the_second_is_taken():
     merged = merge(Survey(desk()), Survey(desk(used_system=140 * GiB)))
     assert merged.survey.disk.partitions[2].filesystem.used_bytes == 140 * GiB
