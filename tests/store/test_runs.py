@@ -226,3 +226,13 @@ def test_nothing_of_a_closed_job_changes(store, job):
         with pytest.raises(YlemorphError, match="is closed"):
             change()
     assert (runs.current(store, job), runs.ticks(store, job)) == held
+
+
+def test_very_many_readings_of_a_finished_disk_keep_the_newest(store, job):
+    from ylemorph.core.disk.model import Survey
+
+    for number in range(52):
+        closings.add_check(store, job, Survey(desk(serial=f"S-{number}")))
+    kept = [one.survey.disk.serial for one in closings.checks(store, job)]
+    assert kept == [f"S-{number}" for number in range(51, 1, -1)]
+    assert closings.checked(store, [job, 99]) == {job}
