@@ -382,3 +382,9 @@ def test_what_was_to_grow_and_did_not_is_told_from_what_is_smaller():
         assert (told, 3) in keys(LARGER, change(finished(LARGER), 3, sectors=old + more)), more
     shrunk = of(finished(GPT), 3).sectors
     assert ("smaller", 3) in keys(GPT, change(finished(GPT), 3, sectors=shrunk - GRAIN))
+    grains = (64 * 1024, MiB, 4 * MiB)
+    coarse = {grain: make_plan(gpt_source(), LARGER.target, LARGER.options.but(grain_bytes=grain)) for grain in grains}
+    for grain, plan in coarse.items():  # and of a small grain by less than a MiB
+        near = max(grain, MiB) // SECTOR
+        for more, told in ((near - 1, "old-size"), (near, "smaller")):
+            assert (told, 3) in keys(plan, change(finished(plan), 3, sectors=old + more)), (grain, more)

@@ -182,3 +182,11 @@ def test_what_sleeps_is_mended_where_its_owner_can():
     )
     plan = make_plan(row_of(*rows, label_gb=1000), nominal_disk(240 * GB), Options())
     assert [remedy.row for remedy in plan.remedies if remedy.kind == "repair"] == [2, 3]
+
+
+def test_a_pinned_row_that_stays_behind_gives_back_all_of_its_size():
+    rows = [(300 * GiB, BASIC_DATA, fs(used=10 * GiB), {"role": "data"}) for _ in range(2)]
+    source = row_of((200 * GiB, BASIC_DATA, fs(used=170 * GiB), {"role": "system"}), *rows, label_gb=1000)
+    plan = make_plan(source, nominal_disk(240 * GB), Options(pins=((2, 200 * GiB), (3, 200 * GiB))))
+    (pair,) = [remedy for remedy in plan.remedies if remedy.kind == "leave-set"]
+    assert (pair.rows, pair.bytes, pair.verdict_after) == ((2, 3), 20 * GiB, "comfortable")
