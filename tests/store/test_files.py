@@ -189,6 +189,18 @@ def test_a_file_of_jobs_that_is_wrong_changes_nothing(folder, tmp_path, change, 
         assert jobs.count(other) == 0
 
 
+@pytest.mark.parametrize(("more", "taken"), [(0, True), (1, False)])
+def test_texts_that_are_brought_in_are_as_long_as_they_may_be(folder, tmp_path, more, taken):
+    with closing(connect(folder / FILE_NAME)) as connection, closing(connect(prepare(tmp_path / "new"))) as other:
+        data = json.loads(json.dumps(bundle.take_out(connection)))
+        data["jobs"][0]["revisions"][0]["sentence"] = "x" * (bundle.MOST_TEXT["sentence"] + more)
+        if taken:
+            assert len(bundle.take_in(other, data)) == len(data["jobs"])
+        else:
+            with pytest.raises(YlemorphError, match="more than 2000 characters"):
+                bundle.take_in(other, data)
+
+
 def test_data_are_for_their_owner_alone(tmp_path):
     path = prepare(tmp_path / "data")
     with closing(connect(path)) as connection:
