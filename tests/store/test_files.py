@@ -73,6 +73,17 @@ def test_a_copy_without_people_locks_nobody_out(folder, tmp_path):
         assert people.sign_in(connection, "Mara Quill", "four plain words here") is not None
 
 
+def test_who_was_signed_in_when_a_copy_was_made_is_not_signed_in_by_it(folder, tmp_path):
+    with closing(connect(folder / FILE_NAME)) as connection:
+        people.add(connection, "Mara Quill", "workshop", "four plain words here")
+        secret = people.sign_in(connection, "Mara Quill", "four plain words here").secret
+    back_up(folder / FILE_NAME, tmp_path / "copy.sqlite3")
+    restore(folder, tmp_path / "copy.sqlite3")
+    with closing(connect(folder / FILE_NAME)) as connection:
+        assert people.session_of(connection, secret) is None
+        assert people.sign_in(connection, "Mara Quill", "four plain words here") is not None
+
+
 @pytest.mark.parametrize("what", ["text", "empty", "cut", "newer", "missing"])
 def test_what_is_no_copy_is_refused_before_anything_is_replaced(folder, tmp_path, what):
     place = tmp_path / "copy.sqlite3"

@@ -6,7 +6,7 @@ from tests.make import disk as made
 from tests.make import fs, part
 from ylemorph.core.disk.model import NO_CODE, NamedPlace
 from ylemorph.core.disk.roles import EFI_SYSTEM
-from ylemorph.core.disk.starting import finds_all, named_rows, starting_in_words
+from ylemorph.core.disk.starting import finds_all, named_rows, names_its_start, starting_in_words
 from ylemorph.core.sizes import GiB, MiB
 
 DISK, ROW, OTHER = (f"0F3C1B6A-8D2E-4F7A-9B1C-00000000000{n}" for n in range(3))
@@ -75,3 +75,17 @@ EFI = part(1, MiB, GiB, EFI_SYSTEM, fs("fat32", MiB, fallback_loader=None))
 def test_how_it_starts_in_words(rows, code, words):
     disk = made(488_397_168, *rows, part(2, 2 * GiB, GiB, filesystem=fs(used=MiB)), start_code=code)
     assert starting_in_words(disk) == words
+
+
+@pytest.mark.parametrize(
+    ("held", "names"),
+    [
+        (None, False),
+        (fs("ext4", named_start_lba=2048), False),  # a kind that names none
+        (fs("ntfs"), None),
+        (fs("ntfs", named_start_lba=2048), True),
+        (fs("exfat", named_start_lba=63), False),
+    ],
+)
+def test_whether_a_boot_sector_names_its_place(held, names):
+    assert names_its_start(part(1, MiB, GiB, filesystem=held)) is names

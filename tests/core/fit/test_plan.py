@@ -361,3 +361,9 @@ def test_the_rest_goes_to_nobody_where_no_row_can_take_it():
     source = row_of((100 * GiB, BASIC_DATA, None), (GiB, BASIC_DATA, None))
     plan = make_plan(source, nominal_disk(480 * GB), Options(fit="rest-to-one"))
     assert [row.size_bytes for row in plan.rows] == [100 * GiB, GiB]
+
+
+def test_only_what_has_a_size_to_choose_has_a_ceiling():
+    plan = make_plan(desk(), nominal_disk(2000 * GB), Options(hold=frozenset((4,))))
+    assert [row.number for row in plan.rows if row.ceiling_bytes is not None] == [3]
+    assert plan.row(3).ceiling_bytes >= plan.row(3).size_bytes
