@@ -38,3 +38,9 @@ def remedy(used, *, label_gb, fit="proportional", state="clean", headroom=USUAL)
 )
 def test_what_would_help(given, said):
     assert remedy(**{"label_gb": 4000} | given) == said
+
+
+def test_a_machine_of_which_nothing_is_known_has_no_free_space_to_tell():
+    survey = Survey(row_of((100 * GiB, BASIC_DATA, None, {"role": "unknown"}), label_gb=120))
+    (line,) = assess(survey, [SMALL], ["same"], Options(fit="same")).lines
+    assert (line.outcome.verdict, line.outcome.system_free_bytes) == ("comfortable", None)
