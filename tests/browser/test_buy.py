@@ -140,7 +140,7 @@ def test_a_fleet_is_filtered_and_becomes_jobs(fleet):
     models.get_by_role("button", name="3 tight").click()
     expect(lines(fleet)).to_have_count(4)  # the header's choice of all among them
     expect(fleet.get_by_text("headroom cut to 42 %").first).to_be_visible()
-    fleet.get_by_label("Choose every machine of this page").check()
+    fleet.get_by_label("Choose every machine of this page").click()
     fleet.get_by_role("button", name="Make 3 jobs onto Quillon S2 480").click()
     expect(fleet.get_by_text("3 jobs made.")).to_be_visible()
     fleet.get_by_role("link", name="Go to the jobs").click()

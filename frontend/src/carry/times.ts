@@ -1,7 +1,7 @@
 /** Durations for reading, as the server writes them. */
 
 export function duration(seconds: number): string {
-  if (seconds < 90) return `${seconds} s`;
+  if (seconds < 60) return `${seconds} s`;
   const minutes = Math.floor((seconds + 30) / 60);
   if (minutes < 90) return `${minutes} min`;
   const rounded = Math.floor((minutes + 5) / 10) * 10;
