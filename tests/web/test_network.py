@@ -13,6 +13,7 @@ from ylemorph.store.database import connect
 from ylemorph.usecases.readings import RealDisks
 from ylemorph.web.document import document
 from ylemorph.web.edge.identity import COOKIE, TOKEN_HEADER
+from ylemorph.web.edge.rights import changes_data
 from ylemorph.web.edge.services import services
 
 PASSWORD = "four plain words here"
@@ -257,3 +258,19 @@ def test_no_password_and_no_cookie_stands_in_the_data_file(network, tmp_path):
     assert PASSWORD.encode() not in held
     assert cookie.encode() not in held
     assert b"scrypt:" in held
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "changes"),
+    [
+        ("GET", "/api/jobs/1", False),
+        ("POST", "/api/jobs", True),
+        ("POST", "/api/jobs/1/changes", True),
+        ("DELETE", "/api/fleets/1", True),
+        ("POST", "/api/plan", False),  # asks, and leaves nothing
+        ("POST", "/api/jobs/1/preview", False),
+        ("POST", "/api/here", False),
+    ],
+)
+def test_what_leaves_something_otherwise_than_it_was(method, path, changes):
+    assert changes_data(method, path) is changes
