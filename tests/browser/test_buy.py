@@ -242,5 +242,18 @@ def test_two_hundred_fleets_stand_page_by_page(window, demo, store):
     page.get_by_role("button", name="Delete Branches, autumn").click()
     page.get_by_role("dialog").get_by_role("button", name="Delete").click()
     expect(page.get_by_text("No fleet’s name holds “autumn”.")).to_be_visible()
+    page.get_by_label("Search fleets").fill(" ")
+    expect(page.get_by_text("1 to 50 of 200")).to_be_visible()
     page.get_by_label("Search fleets").fill("nowhere")
     expect(page.get_by_text("No fleet’s name holds “nowhere”.")).to_be_visible()
+
+
+def test_the_last_fleet_of_a_page_goes_with_its_page(window, demo, store):
+    for number in range(1, 51):
+        fleets.create(store, f"Branch {number:03}", fleets.Wishes((), ("snug",), Options()))
+    page = window("/fleets")
+    page.get_by_role("listitem", name="Next Page").click()
+    expect(page.locator("tbody").get_by_role("link")).to_have_text(["Branches, autumn"])
+    page.get_by_role("button", name="Delete Branches, autumn").click()
+    page.get_by_role("dialog").get_by_role("button", name="Delete").click()
+    expect(page.locator("tbody").get_by_role("link")).to_have_count(50)

@@ -71,8 +71,7 @@ export interface FleetFilter {
 export const fleetsQuery = (filter: FleetFilter) =>
   queryOptions({
     queryKey: ["fleets", filter],
-    queryFn: async () =>
-      await data(client.GET("/api/fleets", { params: { query: { ...filter, text: filter.text.trim(), most: PAGE } } })),
+    queryFn: async () => await data(client.GET("/api/fleets", { params: { query: { ...filter, most: PAGE } } })),
     placeholderData: (before: Schemas["FleetList"] | undefined) => before,
   });
 

@@ -25,7 +25,8 @@ const emit = defineEmits<{ keys: [] }>();
 const router = useRouter();
 const queries = useQueryClient();
 const text = ref("");
-const asked = refDebounced(text, 150);
+const typed = computed(() => text.value.trim());
+const asked = refDebounced(typed, 150);
 const place = ref<Omit<FleetFilter, "text">>({ sort: "changed", down: true, start: 0 });
 watch(asked, () => (place.value.start = 0));
 const {
@@ -34,6 +35,10 @@ const {
   error,
   refetch,
 } = useQuery(computed(() => fleetsQuery({ text: asked.value, ...place.value })));
+/** Whose last line went is no page any more. */
+watch(page, (now) => {
+  if (now?.count && !now.fleets.length) place.value.start = Math.floor((now.count - 1) / PAGE) * PAGE;
+});
 const { data: shelf } = useQuery(shelfQuery());
 const trouble = ref("");
 const leaving = ref<FleetLine | null>(null);
@@ -102,7 +107,7 @@ async function forget(): Promise<void> {
         partition and a column for the machine.
       </p>
     </section>
-    <p v-else-if="!page?.count" class="card">No fleet’s name holds “{{ asked.trim() }}”.</p>
+    <p v-else-if="!page?.count" class="card">No fleet’s name holds “{{ asked }}”.</p>
     <section v-else class="card">
       <a-table
         size="small"
