@@ -12,7 +12,7 @@ from ylemorph.store.database import FILE_NAME
 from ylemorph.store.preparing import prepare
 from ylemorph.usecases.workshop import Workshop
 from ylemorph.web.app import create_app
-from ylemorph.web.edge.services import NAME, Services
+from ylemorph.web.edge.services import NAME, Services, services
 
 
 class Api:
@@ -67,6 +67,7 @@ def new_store(tmp_path, first_store):
 @pytest.fixture
 def app(local_app, new_store):
     yield over(local_app, new_store)
+    services(local_app).shop.practices.forget()  # its practices end at their next step
     for thread in threading.enumerate():  # what works on behind an answer needs the folder until it ends
         if thread.name.startswith(("practice ", "reading ", "fleet ")):
             thread.join()
