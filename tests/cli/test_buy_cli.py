@@ -92,6 +92,8 @@ def test_fleet_with_a_shelf_buys_the_mix(capsys, fleet, tmp_path):
     mix = json.loads(out)["mix"]
     assert status == 0
     assert sum(disk["count"] for disk in mix["disks"]) == 12
+    assert all(disk["total_price"] == disk["count"] * disk["price"] for disk in mix["disks"])
+    assert sum(disk["total_price"] for disk in mix["disks"]) == mix["total_price"]
     assert {disk["name"]: disk["count"] for disk in mix["disks"]}["Quillon S2"] == 5
     (tmp_path / "two.csv").write_text(SHELF + "Other,2TB,90,GBP,\n")
     two = ("fleet", fleet, "--shelf", str(tmp_path / "two.csv"), "--processes", "1")

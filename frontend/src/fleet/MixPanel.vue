@@ -52,7 +52,7 @@ const choices = computed(() => [
       <ul>
         <li v-for="disk in mix.disks" :key="disk.name">
           <span class="fig">{{ disk.count }} × {{ spaced(disk.name) }}</span>
-          <span class="muted fig">{{ price(disk.price * disk.count, mix.currency) }}</span>
+          <span class="muted fig">{{ price(disk.total_price, mix.currency) }}</span>
         </li>
       </ul>
       <p v-if="mix.left_out.length">

@@ -158,7 +158,7 @@ def test_a_fleet_is_as_its_schema_says():
     SCHEMA.validate(data)
     assert data["mix"] == {
         "currency": "EUR", "total_price": 44_90, "left_out": ["small"],
-        "disks": [{"name": "480GB", "count": 1, "price": 44_90}],
+        "disks": [{"name": "480GB", "count": 1, "price": 44_90, "total_price": 44_90}],
     }  # fmt: skip
     text = fleet_to_text(fleet, buy(able_of(fleet), shelf))
     assert "least price: 1 x 480GB for 44.90 EUR, 1 left out" in text

@@ -69,6 +69,7 @@ class MixDisk(Shape):
     name: str
     count: int
     price: int
+    total_price: int
 
 
 class MixOut(Shape):

@@ -99,7 +99,7 @@ def fleet_to_data(fleet: Fleet, bought: Bought | None = None) -> "FleetData":
 
 
 def mix_to_data(bought: Bought, names: list[str]) -> "MixOut":
-    """Prices are hundredths of the currency."""
+    """Prices are hundredths of the currency, ``price`` that of one disk."""
     return {
         "currency": bought.currency,
         "total_price": bought.mix.total,
@@ -137,7 +137,7 @@ def _objects(**fields: str) -> FleetData:
 
 def _mix_disk(item: ShelfDisk, count: int) -> "MixDisk":
     assert item.price is not None  # a mix is chosen from disks that have one
-    return {"name": item.name, "count": count, "price": item.price}
+    return {"name": item.name, "count": count, "price": item.price, "total_price": item.price * count}
 
 
 def schema() -> FleetData:
@@ -147,7 +147,7 @@ def schema() -> FleetData:
     mix = {
         "currency": {"type": "string"},
         "total_price": {"type": "integer"},
-        "disks": _objects(name="string", count="integer", price="integer"),
+        "disks": _objects(name="string", count="integer", price="integer", total_price="integer"),
         "left_out": {"type": "array", "items": {"type": "string"}},
     }
     properties: FleetData = {
