@@ -180,6 +180,21 @@ def test_jobs_taken_out_and_in_are_equal(folder, tmp_path):
         assert bundle.take_out(other, made)["jobs"] == json.loads(text)["jobs"]
 
 
+def test_jobs_of_a_version_that_kept_every_state(folder, tmp_path):
+    """It did not say which ones are no longer kept; what is said is taken as it is."""
+    with closing(connect(folder / FILE_NAME)) as connection, closing(connect(prepare(tmp_path / "new"))) as other:
+        first = jobs.lines(connection)[0].id
+        for note in ("once", "twice"):
+            change_job(connection, first, None, lambda _state, note=note: Describe(note=note))
+        data = json.loads(json.dumps(bundle.take_out(connection)))
+        changed = next(job["revisions"] for job in data["jobs"] if len(job["revisions"]) > 2)
+        del changed[0]["thin"]
+        changed[1]["thin"] = 1
+        made = bundle.take_in(other, data)
+        entries = [one for job in made for one in history.entries(other, job)]
+        assert [one.number for one in entries if one.thin] == [changed[1]["number"]]
+
+
 @pytest.mark.parametrize(
     ("change", "at"),
     [

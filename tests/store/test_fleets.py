@@ -91,7 +91,15 @@ def test_counts_and_sums(store, fleet):
     assert fleet_list.counts(store, fleet, "best") == {(0, "comfortable"): 1, (0, "does-not-fit"): 1}
     assert fleet_list.sums(store, fleet) == (3, 1, 0)
     assert fleet_list.able(store, fleets.head(store, fleet)) == [("desk", ["Quillon S2"]), ("annex", [])]
-    assert [twice.of for twice in fleet_list.troubles(store, fleet)] == ["desk"]
+    assert [(twice.of, twice.earlier) for twice in fleet_list.troubles(store, fleet)] == [("desk", True)]
+
+
+def test_the_same_survey_again_is_no_earlier_one(store, fleet):
+    fleets.add(
+        store, fleet, [Found("again", "d", Survey(desk(serial="BK4-2", used_data=400 * 2**30), "2026-11-20T10:00:00Z"))]
+    )
+    repeated = {twice.name: (twice.of, twice.earlier) for twice in fleet_list.troubles(store, fleet)}
+    assert repeated == {"desk before": ("desk", True), "again": ("annex", False)}
 
 
 def test_machines_are_taken_out(store, fleet):

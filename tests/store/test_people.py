@@ -166,3 +166,8 @@ def test_a_session_is_noted_as_in_use_now_and_then(store, monkeypatch):
     assert seen(people.SEEN_EVERY + 1) == people.SEEN_EVERY + 1
     assert seen(1) == people.SEEN_EVERY + 1
     assert seen(0) is None
+
+
+def test_the_last_one_of_the_workshop_may_be_given_its_own_role(store):
+    mara = people.by_name(store, "Mara Quill")
+    assert people.change(store, mara.id, "workshop").role == "workshop"

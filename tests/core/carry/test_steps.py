@@ -5,16 +5,18 @@ import pytest
 from tests.make import desk, disk, fs, part, row_of
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.check_lists import LINES
-from ylemorph.core.carry.facts import Facts
+from ylemorph.core.carry.facts import Facts, check_facts
 from ylemorph.core.carry.in_place import Shift, order_moves
 from ylemorph.core.carry.sequence import WAYS
 from ylemorph.core.carry.step_kinds import words_of
-from ylemorph.core.carry.typed import figures_of
+from ylemorph.core.carry.typed import figures_of, start_commands
 from ylemorph.core.disk.model import Disk, UsageMap
 from ylemorph.core.disk.roles import BASIC_DATA, RECOVERY
 from ylemorph.core.disk.usual_sizes import nominal_disk
+from ylemorph.core.errors import BadOption
 from ylemorph.core.fit.options import Options
 from ylemorph.core.fit.plan import make_plan
+from ylemorph.core.fit.starting import PlannedStart
 from ylemorph.core.sizes import GB, Extent, GiB, MiB
 
 ALL = Facts(both_attached="yes", change_source="yes", workspace=2**50, backup="yes", backup_size=200 * GiB)
@@ -136,6 +138,21 @@ def test_what_is_lightened_is_taken_out_before():
     carrying = steps("shrink-first", lighten=((3, 30 * GiB),))
     shrink = next(step for step in carrying.sequence.steps if step.kind == "shrink" and step.row == 3)
     assert "30 GiB that stay behind are taken out of it" in words_of(carrying.ground, "shrink-first", shrink).before
+
+
+def test_what_is_lightened_is_taken_out_before_a_copy_that_makes_smaller():
+    carrying = steps("straight", target=240, lighten=((4, 80 * GiB), (3, 30 * GiB)))
+    copies = {step.row: step for step in carrying.sequence.steps if step.kind == "copy"}
+    before = {row: words_of(carrying.ground, "straight", step).before for row, step in copies.items()}
+    assert "30 GiB that stay behind are taken out of it" in before[3]
+    assert before[1] == ()  # what goes over as it is needs no room
+
+
+def test_no_size_is_given_for_a_backup_that_is_not_there():
+    check_facts(Facts(backup="no"))
+    check_facts(Facts(backup="yes", backup_size=GiB))
+    with pytest.raises(BadOption, match="not there"):
+        check_facts(Facts(backup="no", backup_size=GiB))
 
 
 def keys(carrying, when):
@@ -263,3 +280,10 @@ def test_a_backup_on_a_larger_disk_has_its_tables_copy_put_to_the_end():
     assert ("mend-table", "target", None) in told(made)
     old = row_of((100 * GiB, "0x07", fs(used=20 * GiB), {"role": "data"}), table="mbr", label_gb=240)
     assert ("mend-table", "target", None) not in told(steps("restore", old, target=500))
+
+
+@pytest.mark.parametrize(("reach", "copied"), [(1, []), (2, ["count=1"]), (63, ["count=62"])])
+def test_the_code_behind_the_first_sector_goes_over_where_there_is_any(reach, copied):
+    first, *rest = start_commands(PlannedStart(code=True, reach=reach), 512, copies=True)
+    assert first == "dd if=SOURCE of=TARGET bs=440 count=1 conv=notrunc"
+    assert [command.split()[-2] for command in rest] == copied

@@ -97,6 +97,10 @@ def test_the_word_of_another_or_of_a_row_that_does_not_get_smaller_binds_nothing
     made = planned(told(told_least_bytes=410 * GiB, told_by="windows"), "2000")
     assert way(made, "shrink-first").possible
     assert all(finding.code != "told-least" for finding in made.ground.plan.findings)
+    same = planned(told(told_least_bytes=425 * GiB, told_by="windows"), "2000", fit="same")
+    (load,) = [load for load in same.ground.loads if load.number == 3]
+    assert load.goal.length == load.hold.extent.length
+    assert way(same, "shrink-first").possible
 
 
 @pytest.mark.parametrize(("encryption", "guarded"), [("active", "protection on"), ("paused", "protection paused")])

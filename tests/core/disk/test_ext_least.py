@@ -57,3 +57,11 @@ def test_a_file_system_sheds_what_its_layout_does():
     assert was_read(fs("ext4", ext=LAYOUT))
     assert not was_read(fs("ext4", last_used_byte=5))
     assert was_read(fs("ntfs", last_used_byte=5))
+
+
+def test_sets_of_two_groups_as_the_resizer_says():
+    """resize2fs -P 1.47.0 of mke2fs -t ext4 -b 1024 -G 2 -O ^has_journal,^resize_inode, 200 MiB, a file of 9 MiB."""
+    layout = ExtLayout(
+        1024, 204_800, 1, 8192, 2048, 12, 512, 9230, descriptor_blocks=2, flex_groups=2, meta_groups=16, flex=True
+    )  # fmt: skip
+    assert least_ext_bytes(layout) == 10_892 * 1024

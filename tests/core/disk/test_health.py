@@ -2,7 +2,7 @@
 
 import pytest
 
-from ylemorph.core.disk.health import MANY_REALLOCATED, WORN_PERCENT, judged
+from ylemorph.core.disk.health import judged
 
 NOTHING = {"passed": None, "hours": None, "reallocated": None, "pending": None, "worn": None}
 
@@ -15,11 +15,11 @@ NOTHING = {"passed": None, "hours": None, "reallocated": None, "pending": None, 
         ({"passed": True}, "good"),
         ({"reallocated": 0}, "good"),
         ({"pending": 0}, "good"),
-        ({"worn": WORN_PERCENT - 1}, "good"),
-        ({"worn": WORN_PERCENT}, "worn"),
+        ({"worn": 79}, "good"),
+        ({"worn": 80}, "worn"),
         ({"reallocated": 1}, "worn"),
-        ({"reallocated": MANY_REALLOCATED - 1}, "worn"),
-        ({"reallocated": MANY_REALLOCATED}, "failing"),
+        ({"reallocated": 99}, "worn"),
+        ({"reallocated": 100}, "failing"),
         ({"pending": 1, "passed": True}, "failing"),
         ({"passed": False, "worn": 0}, "failing"),
     ],

@@ -262,6 +262,23 @@ def test_without_a_map_it_is_unknown_unless_nothing_lies_there():
     assert bytes_past(part(1, MiB, GiB), 400, 1000) is None
 
 
+def found_codes(source, target, **options):
+    return {finding.code for finding in make_plan(source, target, Options(**options)).findings}
+
+
+@pytest.mark.parametrize(("past", "said"), [(0, False), (1, True)])
+def test_a_single_byte_past_the_new_end_is_said(past, said):
+    spread = UsageMap(200 * GiB, (GiB, past))
+    source = row_of((400 * GiB, BASIC_DATA, fs(used=2 * GiB, usage_map=spread), {"role": "data"}))
+    assert ("past-new-end" in found_codes(source, nominal_disk(240 * GB), pins=((1, 200 * GiB),))) is said
+
+
+@pytest.mark.parametrize(("more", "said"), [(0, False), (1, True)])
+def test_a_row_is_nearly_full_where_less_than_a_tenth_stays_free(more, said):
+    source = row_of((20 * GiB, BASIC_DATA, fs(used=9 * GiB + more), {"role": "data"}))
+    assert ("nearly-full" in found_codes(source, nominal_disk(240 * GB), pins=((1, 10 * GiB),))) is said
+
+
 def test_what_the_source_screen_says_of_rows_that_stay():
     source = row_of(
         (GiB, BASIC_DATA, fs("xfs", 100 * MiB), {"role": "data"}),

@@ -3,10 +3,11 @@
 import dataclasses
 from itertools import combinations
 
+import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from tests.make import desk, fs, row_of, sources, targets, wishes
+from tests.make import desk, disk, fs, part, row_of, sources, targets, wishes
 from ylemorph.core.disk.model import Disk
 from ylemorph.core.disk.roles import BASIC_DATA
 from ylemorph.core.disk.usual_sizes import nominal_disk
@@ -190,3 +191,20 @@ def test_a_pinned_row_that_stays_behind_gives_back_all_of_its_size():
     plan = make_plan(source, nominal_disk(240 * GB), Options(pins=((2, 200 * GiB), (3, 200 * GiB))))
     (pair,) = [remedy for remedy in plan.remedies if remedy.kind == "leave-set"]
     assert (pair.rows, pair.bytes, pair.verdict_after) == ((2, 3), 20 * GiB, "comfortable")
+
+
+@pytest.mark.parametrize(("more", "helps"), [(0, True), (1, False)])
+def test_a_pinned_logical_row_that_stays_behind_gives_back_the_record_before_it(more, helps):
+    """50 GiB and the grain of its record are missing, then a sector's grain beyond that."""
+    source = disk(
+        400 * GiB // 512,
+        part(1, MiB, 100 * GiB, "0x07", fs(used=60 * GiB), role="data"),
+        part(5, 101 * GiB, 60 * GiB, "0x07", fs(used=10 * GiB), role="data", logical=True),
+        table="mbr",
+    )
+    pinned = Options(pins=((5, 50 * GiB),))
+    whole = make_plan(source, Disk(70 * GiB // 512), pinned)
+    less = whole.shortfall_bytes - 50 * GiB - MiB - more * MiB
+    plan = make_plan(source, Disk((70 * GiB + less) // 512), pinned)
+    assert plan.shortfall_bytes == 50 * GiB + MiB + more * MiB
+    assert (("leave", 5) in {(remedy.kind, remedy.row) for remedy in plan.remedies}) is helps

@@ -144,6 +144,21 @@ def test_a_script_that_finishes_knows_what_stands_there(missing, needed):
     assert told(*held, stranger) == ["yes", needed, "no", "no", "no"]
 
 
+def test_begun_anew_after_a_look_back_it_asks_for_the_target():
+    """What was found there serves a way that finishes from it, no other."""
+    plan = make_plan(desk(), nominal_disk(480 * GB), Options())
+    there = plan.target.but(table="gpt", partitions=plan.source.rows[:2])
+    texts = [script_of(carry_out(plan, ALL, "straight", there=looked)) for looked in (None, there)]
+    for text in texts:
+        assert [setting(text, name) for name in WAY_SETTINGS] == ["no", "yes", "no", "no", "no", "''"]
+
+
+@pytest.mark.parametrize(("way", "said"), [("files", True), ("straight", False)])
+def test_what_a_way_by_files_would_let_one_expect_is_said(way, said):
+    source = row_of((100 * GiB, BASIC_DATA, fs("ntfs", 20 * GiB), {"role": "data"}), label_gb=480)
+    assert ("File systems go over as they are" in script(source, way)) is said
+
+
 @pytest.mark.parametrize(("state", "whole"), [("good", False), ("worn", True), ("failing", True)])
 def test_a_worn_source_is_said_to_be_read_whole(state, whole):
     text = script(desk(), "through-image", facts=ALL.but(health=state))
