@@ -62,6 +62,13 @@ def test_an_older_copy_is_brought_up_to_date(folder, tmp_path):
     assert len(states(folder / FILE_NAME)) == held.jobs
 
 
+def test_what_a_copy_left_that_was_cut_off_does_not_disturb_the_next(folder, tmp_path):
+    (tmp_path / ".copy.sqlite3.part").write_bytes(b"half of something" * 1000)
+    back_up(folder / FILE_NAME, tmp_path / "copy.sqlite3")
+    assert states(tmp_path / "copy.sqlite3") == states(folder / FILE_NAME)
+    assert [file.name for file in tmp_path.glob(".copy*")] == []
+
+
 def test_a_copy_without_people_locks_nobody_out(folder, tmp_path):
     back_up(folder / FILE_NAME, tmp_path / "copy.sqlite3")
     with closing(connect(folder / FILE_NAME)) as connection:

@@ -319,6 +319,17 @@ def test_what_is_not_whole_is_copied_again(changes, lacks):
     assert found_of(plan, there, {1}).rows[0].lacks
 
 
+@pytest.mark.parametrize(("longer", "known"), [(0, True), (MiB - 512, True), (MiB, False)])
+def test_what_has_no_name_is_known_by_a_length_less_than_a_grain_away(longer, known):
+    plan = make_plan(
+        row_of((2 * GiB, BASIC_DATA, fs(used=500 * MiB), {"role": "data"}), label_gb=120),
+        nominal_disk(240 * GB), Options(fit="same"),
+    )  # fmt: skip
+    held = part(1, MiB, 2 * GiB + longer, BASIC_DATA, fs(used=500 * MiB))
+    found = found_of(plan, plan.target.but(table="gpt", partitions=(held,)))
+    assert (found is not None) is known
+
+
 @pytest.mark.parametrize(("said", "possible"), [("yes", True), ("no", False), ("unknown", True)])
 def test_the_source_is_needed_only_where_something_is_missing(said, possible):
     rows = [(GiB, BASIC_DATA, fs(used=MiB, uuid=f"FS-{n}"), {"role": "data", "uuid": f"R-{n}"}) for n in (1, 2)]

@@ -253,8 +253,6 @@ def _check_as_mbr(rows: list[Row]) -> None:
 
 
 def _check_table_limits(rows: list[Row], table: PlannedTable) -> None:
-    if table == "gpt" and len(rows) <= GPT_ENTRIES:
-        return
     carried = [row for row in rows if row.carried]
     if table == "gpt" and len(carried) > GPT_ENTRIES:
         raise BadOption(
