@@ -17,7 +17,7 @@ from ylemorph.core.errors import YlemorphError
 from ylemorph.core.job.disk_changes import Describe
 from ylemorph.core.sizes import MiB
 from ylemorph.demo.load import load_demo
-from ylemorph.store import bundle, closings, fleets, history, jobs, people, runs
+from ylemorph.store import bundle, closings, fleets, history, jobs, people, preparing, runs
 from ylemorph.store.database import FILE_NAME, LEAST_ROOM, StoreError, connect
 from ylemorph.store.doctor import examine
 from ylemorph.store.files import MOST_BACKUPS, back_up, backups, keep_backup, look_at_copy, restore
@@ -60,6 +60,13 @@ def test_an_older_copy_is_brought_up_to_date(folder, tmp_path):
     held, _ = restore(folder, old)
     assert held.version < newest_version()
     assert len(states(folder / FILE_NAME)) == held.jobs
+
+
+def test_two_that_begin_at_once_do_not_bring_one_file_up_to_date(folder, monkeypatch):
+    monkeypatch.setattr(preparing, "LOCK_SECONDS", 0)
+    with preparing.alone(folder), pytest.raises(StoreError, match="another program has been at work"):
+        prepare(folder)
+    assert prepare(folder) == folder / FILE_NAME
 
 
 def test_what_a_copy_left_that_was_cut_off_does_not_disturb_the_next(folder, tmp_path):

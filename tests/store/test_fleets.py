@@ -71,6 +71,14 @@ def test_the_whole_tells_which_machines_are_the_same_disk_again(store, fleet):
     assert [machine.name for machine in whole.counted] == ["desk", "annex"]
 
 
+def test_a_fleet_holds_so_many_machines_and_no_more(store, fleet, monkeypatch):
+    monkeypatch.setattr(fleets, "MOST_MACHINES", 4)
+    fleets.add(store, fleet, [Found("fourth", "d", Survey(desk(serial="BK4-3")))])
+    with pytest.raises(BadOption, match="at most 4 machines"):
+        fleets.add(store, fleet, [Found("fifth", "e", Survey(desk(serial="BK4-4")))])
+    assert fleets.head(store, fleet).machines == 4
+
+
 def test_a_page_of_machines(store, fleet):
     fleets.put(store, fleet, *worked_out(store, fleet))
     head = fleets.head(store, fleet)

@@ -18,7 +18,7 @@ watch(known, (list) => {
 });
 const ready = computed(() => props.fleet.done > 0 && known.value.length > 0);
 const asks = computed(() => known.value.length > 1 && !currency.value);
-const { data: mix, error } = useQuery(
+const { data: mix, error, isFetching } = useQuery(
   computed(() => ({
     ...mixQuery(props.fleet, currency.value),
     enabled: ready.value && !asks.value && !props.fleet.running,
@@ -45,6 +45,7 @@ const choices = computed(() => [
     </label>
     <TroubleLine v-if="error">{{ error.message }}</TroubleLine>
     <p v-else-if="!known.length" class="muted">No model has a price: give prices on the shelf for the cheapest mix.</p>
+    <p v-else-if="isFetching && !mix"><a-spin size="small" /> Working out the cheapest mix</p>
     <template v-else-if="mix && !asks">
       <p>
         Least price: <b class="fig">{{ price(mix.total_price, mix.currency) }}</b> in all

@@ -48,6 +48,8 @@ def test_the_slowest_of_disk_and_link_counts():
 def test_what_was_measured_goes_before_and_what_nobody_says_is_taken_for_granted():
     measured = Disk(1000, rotational=True, read_rates=(90 * MB, 120 * MB, 100 * MB))
     assert rate_of(measured) == Rate(90 * MB, 120 * MB)
+    swift = Disk(1000, rotational=False, read_rates=(2000 * MB, 2500 * MB))
+    assert rate_of(swift) == Rate(2000 * MB, 2500 * MB)  # the usual link is taken for what nobody measured
     assert rate_of(measured, "usb2") == Rate(35 * MB, 35 * MB)
     assert rate_of(measured, medium="solid state") == Rate(400 * MB, 550 * MB)
     assert rate_of(Disk(1000)) == Rate(400 * MB, 550 * MB)

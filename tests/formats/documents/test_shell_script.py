@@ -2,7 +2,7 @@
 
 import pytest
 
-from tests.make import desk, fs, row_of
+from tests.make import desk, disk, fs, part, row_of
 from ylemorph.core.carry.carrying import carry_out
 from ylemorph.core.carry.facts import Facts
 from ylemorph.core.disk.roles import BASIC_DATA, EFI_SYSTEM, LINUX_DATA
@@ -163,3 +163,10 @@ def test_what_a_way_by_files_would_let_one_expect_is_said(way, said):
 def test_a_worn_source_is_said_to_be_read_whole(state, whole):
     text = script(desk(), "through-image", facts=ALL.but(health=state))
     assert ("The source is read whole, past read errors." in text) is whole
+
+
+def test_what_stands_before_the_first_row_comes_out_of_a_backup_with_it():
+    """On an old disk 63 sectors: the table, and the code that starts it."""
+    rows = [part(n, first, 20 * GiB, "0x07", fs(used=GiB), role="data") for n, first in ((1, 63 * 512), (2, 60 * GiB))]
+    source = disk(120 * GB // 512, *rows, table="mbr")
+    assert "  echo 0 32256\n" in script(source, "restore", target=240)
