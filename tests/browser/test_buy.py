@@ -147,6 +147,18 @@ def test_a_fleet_is_filtered_and_becomes_jobs(fleet):
     expect(fleet.get_by_role("link", name="Mill office to Quillon S2 480")).to_be_visible()
 
 
+def test_while_the_mix_is_worked_out_that_is_said(window, demo):
+    page, held = window("/fleets"), []
+    page.route("**/mix?*", lambda route: held.append(route))
+    page.get_by_role("link", name="Branches, autumn").click()
+    buying = page.get_by_role("region", name="What to buy")
+    expect(buying).to_contain_text("Working out the cheapest mix")
+    held[0].continue_()
+    expect(buying).to_contain_text("14 × Quillon S2 480")
+    expect(buying).to_contain_text("553.00 EUR")  # 14 times 39.50
+    expect(buying).not_to_contain_text("Working out")
+
+
 def test_a_fleet_by_keys(fleet):
     """Search, sort and choose without a mouse."""
     fleet.get_by_label("Search machines").focus()
