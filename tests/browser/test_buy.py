@@ -149,7 +149,7 @@ def test_a_fleet_is_filtered_and_becomes_jobs(fleet):
 
 def test_while_the_mix_is_worked_out_that_is_said(window, demo):
     page, held = window("/fleets"), []
-    page.route("**/mix?*", lambda route: held.append(route))
+    page.route("**/mix?*", lambda route: held.append(route))  # noqa: PLW0108  # a function of our own is asked for
     page.get_by_role("link", name="Branches, autumn").click()
     buying = page.get_by_role("region", name="What to buy")
     expect(buying).to_contain_text("Working out the cheapest mix")
