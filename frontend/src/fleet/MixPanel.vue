@@ -18,7 +18,11 @@ watch(known, (list) => {
 });
 const ready = computed(() => props.fleet.done > 0 && known.value.length > 0);
 const asks = computed(() => known.value.length > 1 && !currency.value);
-const { data: mix, error, isFetching } = useQuery(
+const {
+  data: mix,
+  error,
+  isFetching,
+} = useQuery(
   computed(() => ({
     ...mixQuery(props.fleet, currency.value),
     enabled: ready.value && !asks.value && !props.fleet.running,
