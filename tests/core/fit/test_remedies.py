@@ -195,7 +195,7 @@ def test_a_pinned_row_that_stays_behind_gives_back_all_of_its_size():
 
 @pytest.mark.parametrize(("more", "helps"), [(0, True), (1, False)])
 def test_a_pinned_logical_row_that_stays_behind_gives_back_the_record_before_it(more, helps):
-    """50 GiB and the grain of its record are missing, then a sector's grain beyond that."""
+    """50 GiB and the grain of its record are missing, then a grain more."""
     source = disk(
         400 * GiB // 512,
         part(1, MiB, 100 * GiB, "0x07", fs(used=60 * GiB), role="data"),

@@ -12,11 +12,16 @@ Group = frozenset[int]
 
 
 class Mix(NamedTuple):
-    """``counts``: how many of each disk by its place; ``chosen``: the disk of each machine, None where none is left."""
+    """``counts``: how many of each disk by its place; ``prices``: what those cost together, in hundredths; ``chosen``:
+    the disk of each machine, None where none is left."""
 
     counts: dict[int, int]
-    total: int
+    prices: dict[int, int]
     chosen: dict[Hashable, int | None]
+
+    @property
+    def total(self) -> int:
+        return sum(self.prices.values())
 
     @property
     def left_out(self) -> list[Hashable]:
@@ -35,7 +40,7 @@ def least_mix(able: Mapping[Hashable, Group], prices: Sequence[int], stock: Sequ
             left[disk] -= 1
         chosen[machine] = disk
     counts = Counter(disk for disk in chosen.values() if disk is not None)
-    return Mix(dict(sorted(counts.items())), sum(prices[disk] * count for disk, count in counts.items()), chosen)
+    return Mix(dict(sorted(counts.items())), {disk: prices[disk] * count for disk, count in counts.items()}, chosen)
 
 
 def _flows(

@@ -6,7 +6,6 @@ from typing import IO, TYPE_CHECKING, Any, NamedTuple
 
 from ...core.buy.assess import Assessed
 from ...core.buy.fleet import Bought, Fleet, counts_of, smallest_of
-from ...core.buy.shelf import ShelfDisk
 from ..documents.cells import Cell, to_csv, write_sheet
 
 if TYPE_CHECKING:
@@ -103,7 +102,7 @@ def mix_to_data(bought: Bought, names: list[str]) -> "MixOut":
     return {
         "currency": bought.currency,
         "total_price": bought.mix.total,
-        "disks": [_mix_disk(bought.items[place], count) for place, count in bought.mix.counts.items()],
+        "disks": [_mix_disk(bought, place) for place in bought.mix.counts],
         "left_out": [names[machine] for machine in bought.mix.left_out if isinstance(machine, int)],
     }
 
@@ -135,9 +134,12 @@ def _objects(**fields: str) -> FleetData:
     return {"type": "array", "items": {"type": "object", "properties": properties, "required": list(fields)}}
 
 
-def _mix_disk(item: ShelfDisk, count: int) -> "MixDisk":
+def _mix_disk(bought: Bought, place: int) -> "MixDisk":
+    item, mix = bought.items[place], bought.mix
     assert item.price is not None  # a mix is chosen from disks that have one
-    return {"name": item.name, "count": count, "price": item.price, "total_price": item.price * count}
+    return {
+        "name": item.name, "count": mix.counts[place], "price": item.price, "total_price": mix.prices[place],
+    }  # fmt: skip
 
 
 def schema() -> FleetData:
