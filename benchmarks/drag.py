@@ -15,6 +15,7 @@ from ylemorph.store.preparing import prepare
 from ylemorph.web.app import create_app
 
 STEPS = 80
+GOAL = 42  # ms at p95: two frames and a half
 # Each step waits until the figure beside the handle has changed and a frame was painted.
 MEASURE = """async (steps) => {
     const handle = document.querySelector(".handle[data-row='3']");
@@ -39,6 +40,11 @@ MEASURE = """async (steps) => {
 }"""
 
 
+def taken() -> int:
+    """Hundredths of a second that other machines on the same host took from this one, since it started."""
+    return int(Path("/proc/stat").read_text().split()[8])
+
+
 def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         store = prepare(Path(folder))
@@ -53,11 +59,16 @@ def main() -> None:
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             page.goto(f"http://127.0.0.1:{server.effective_port}/jobs/{job}/fit")
             page.wait_for_selector(".handle[data-row='3']")
+            before = taken()
             took = sorted(page.evaluate(MEASURE, STEPS))
+            others = (taken() - before) * 10
             browser.close()
         server.close()
     p50, p95 = took[STEPS // 2], took[STEPS * 95 // 100]
-    print(f"drag, input to paint: p50 {p50:.0f} ms, p95 {p95:.0f} ms (goal: p95 50), p95 {p95 / 50:.2f} of the goal")
+    print(
+        f"drag, input to paint: p50 {p50:.0f} ms, p95 {p95:.0f} ms (goal: {GOAL}), p95 {p95 / GOAL:.2f} of the goal; "
+        f"other machines took {others} ms of {sum(took):.0f} meanwhile"
+    )
 
 
 if __name__ == "__main__":

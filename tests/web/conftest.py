@@ -71,6 +71,7 @@ def app(local_app, new_store):
     for thread in threading.enumerate():  # what works on behind an answer needs the folder until it ends
         if thread.name.startswith(("practice ", "reading ", "fleet ")):
             thread.join()
+    services(local_app).shop.keeper.close()
 
 
 @pytest.fixture

@@ -23,7 +23,7 @@ from ylemorph.core.fit.options import Options
 from ylemorph.core.sizes import GB
 from ylemorph.formats.listings.fleet_read import Found
 from ylemorph.order import Queue
-from ylemorph.store import fleets, jobs, people, turns
+from ylemorph.store import database, fleets, jobs, people, turns
 from ylemorph.store.database import FILE_NAME, LEAST_ROOM, RESERVE_NAME, connect, transaction
 from ylemorph.store.preparing import newest_version, prepare
 
@@ -307,3 +307,14 @@ def test_a_practice_that_cannot_be_kept_is_not_begun(api, app, practised, monkey
     assert kept() == held
     assert api("GET", f"{path}/practice").get_json()["state"] is None
     assert json.loads(api("POST", f"{path}/practice", {"pace": 0}).get_data())["state"] == "running"
+
+
+def test_requests_share_a_connection_unless_one_broke_off(app, api, job, monkeypatch):
+    made = []
+    monkeypatch.setattr(database, "connect", lambda path: made.append(path) or connect(path))
+    for _ in range(5):
+        assert api("GET", "/api/jobs").status_code == 200
+    assert made == []
+    assert api("GET", "/api/jobs/999").status_code == 404
+    assert api("GET", "/api/jobs").status_code == 200
+    assert len(made) == 1

@@ -10,9 +10,10 @@ import pytest
 from tests.store.test_files import filled, small_disk  # noqa: F401  # a fixture
 from tests.web.test_killed import Server, sound
 from tests.web.test_shapes import asked  # noqa: F401  # a fixture
+from ylemorph.store import database
 from ylemorph.store.database import FILE_NAME, connect
-from ylemorph.usecases import workshop
 from ylemorph.web.edge.rights import changes_data
+from ylemorph.web.edge.services import services
 
 # Writes that need no room of the data file, or free some.
 NO_ROOM_NEEDED = {
@@ -34,7 +35,8 @@ def full(app, asked, tmp_path, monkeypatch):  # noqa: F811
         connection.execute(f"PRAGMA max_page_count = {pages}")
         return connection
 
-    monkeypatch.setattr(workshop, "connect", connect_full)
+    services(app).shop.keeper.close()  # what waits for its next use knows nothing of this
+    monkeypatch.setattr(database, "connect", connect_full)
     return {
         operation: sent
         for operation, sent in asked.items()

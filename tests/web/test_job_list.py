@@ -18,7 +18,7 @@ from ylemorph.web.jobs import list as listing
 @pytest.fixture
 def kept(api):
     """Twelve jobs, every third closed; changed at three times only, so that many share one."""
-    connection = services(api.client.application).shop.connect()
+    connection = services(api.client.application).shop.keeper.lend()
     for number in range(12):
         source = Survey(desk(96 * 2**30 + number, model=f"Brindle K{number}", serial=f"BK-{number:03}"))
         job = jobs.create(connection, JobState(name=f"Branch {number}", machine="Häuschen", source=source))

@@ -1,6 +1,5 @@
 """``ylemorph record``."""
 
-from contextlib import closing
 from pathlib import Path
 
 import click
@@ -25,7 +24,7 @@ def record(log: str, job: int | None, data: str | None) -> int:
 
     shown, text = read_text_file(log)
     shop = Workshop.over(prepare(Path(data) if data else user_data_path("ylemorph")))
-    with closing(shop.connect()) as connection:
+    with shop.connected() as connection:
         work, said = Work(shop, connection), text.decode("utf-8", "replace")
         try:
             taken = script_logs.take_for_any(work, said) if job is None else script_logs.take(work, job, said)

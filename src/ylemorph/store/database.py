@@ -18,6 +18,7 @@ FOLDER_MODE, FILE_MODE = 0o700, 0o600  # surveys name machines and people; nobod
 RESERVE_NAME, RESERVE_BYTES = "reserve", 4 * 2**20  # given up on a full disk, so that deleting is always possible
 LEAST_ROOM = 512 * 1024  # bytes under which nothing is written that does not free some: reading needs a little too
 BUSY_SECONDS = 5  # that a lock of another process is waited for
+MOST_IDLE = 4  # connections that wait for their next use; more are at work at once for moments only
 STEPS_BETWEEN = 20_000  # of the database's own machine, between two looks at the time
 
 
@@ -98,16 +99,19 @@ def snapshot(connection: sqlite3.Connection) -> Iterator[None]:
 
 
 class Keeper:
-    """A connection that stays open while the program runs.
+    """A data file that stays open while the program runs, and the connections to it that wait for their next use.
 
-    Without it whoever closes the last connection copies the journal back into the data file, at each change. It also
-    knows which file it was: one that was taken away or exchanged meanwhile is told from it, and no longer written.
+    Without an open one whoever closes the last connection copies the journal back into the data file, at each change;
+    and a new one reads the file's head and its tables' names before it answers, half as long as a small answer takes.
+    It also knows which file it was: one that was taken away or exchanged meanwhile is told from it, and neither read
+    nor written.
     """
 
     def __init__(self, path: Path) -> None:
         self._path = path
         self._connection: sqlite3.Connection | None = None
         self._identity: tuple[int, int] | None = None
+        self._idle: list[sqlite3.Connection] = []
         self._guard = threading.Lock()
 
     def _now(self) -> tuple[int, int] | None:
@@ -130,11 +134,34 @@ class Keeper:
                 mend="put it back, or stop Ylemorph, put a copy back with ylemorph restore, and start it again",
             )
 
+    def lend(self) -> sqlite3.Connection:
+        """A connection for one piece of work, to be given back. Raises Gone."""
+        self.check()
+        with self._guard:
+            if self._idle:
+                return self._idle.pop()
+        return connect(self._path)
+
+    def take_back(self, connection: sqlite3.Connection, *, well: bool) -> None:
+        """Kept for the next piece of work, where this one ended ``well`` and few wait.
+
+        One that broke off in the middle of its rows would show the data of that moment to the next.
+        """
+        with self._guard:
+            ended = well and not connection.in_transaction
+            kept = ended and self._connection is not None and len(self._idle) < MOST_IDLE
+            if kept:
+                self._idle.append(connection)
+        if not kept:
+            connection.close()
+
     def close(self) -> None:
         with self._guard:
-            if self._connection is not None:
-                self._connection.close()
-                self._connection = None
+            for connection in (*self._idle, self._connection):
+                if connection is not None:
+                    connection.close()
+            self._idle.clear()
+            self._connection = None
 
 
 # --- room ------------------------------------------------------------------------------------------------------------

@@ -1,11 +1,13 @@
 """What the use cases work with, as one value: the data file, the bench, and the long work that is under way."""
 
 import sqlite3
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
 from ..stand_ins.attached import Bench
-from ..store.database import LEAST_ROOM, Gone, Keeper, NotFound, connect
+from ..store.database import LEAST_ROOM, Gone, Keeper, NotFound
 from .deleted import Deleted
 from .fleet_runs import FleetRuns
 from .practices import Practices
@@ -43,10 +45,15 @@ class Workshop:
             Deleted(),
         )
 
-    def connect(self) -> sqlite3.Connection:
-        """Raises Gone where the data file is no longer the one of the start."""
-        self.keeper.check()
-        return connect(self.store)
+    @contextmanager
+    def connected(self) -> Iterator[sqlite3.Connection]:
+        """A connection for one piece of work. Raises Gone where the data file is no longer the one of the start."""
+        connection, well = self.keeper.lend(), False
+        try:
+            yield connection
+            well = True
+        finally:
+            self.keeper.take_back(connection, well=well)
 
 
 @dataclass(frozen=True, slots=True)

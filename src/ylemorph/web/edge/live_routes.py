@@ -1,7 +1,6 @@
 """The stream of changes, and who has what open. Every write that went well is told to all windows."""
 
 import re
-from contextlib import closing
 from typing import Annotated
 
 from flask import Flask, Response, request
@@ -49,7 +48,7 @@ def _opened(hub: Hub, session: Session | None) -> Stream:
     shop, digest = services().shop, session.digest
 
     def valid() -> bool:
-        with closing(shop.connect()) as own:
+        with shop.connected() as own:
             return people.session_by_digest(own, digest) is not None
 
     return hub.open(f"person {session.person.id}", frozenset((digest, session.person.name)), valid)

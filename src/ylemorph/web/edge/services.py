@@ -2,8 +2,9 @@
 
 import sqlite3
 from dataclasses import dataclass, field
+from http import HTTPStatus
 
-from flask import Flask, current_app, g
+from flask import Flask, Response, current_app, g
 
 from ...usecases.workshop import Work, Workshop
 from ..jobs.lines import Lines
@@ -42,9 +43,10 @@ def services(app: Flask | None = None) -> Services:
 def connection() -> sqlite3.Connection:
     """This request's connection. Raises Gone where the data file is no longer the one of the start."""
     if "connection" not in g:
-        g.connection = services().shop.connect()
-    made: sqlite3.Connection = g.connection
-    return made
+        g.keeper = services().shop.keeper  # it is given back to whom it came from
+        g.connection = g.keeper.lend()
+    lent: sqlite3.Connection = g.connection
+    return lent
 
 
 def work(by: str = "") -> Work:
@@ -55,8 +57,12 @@ def work(by: str = "") -> Work:
 def register(app: Flask, made: Services) -> None:
     app.extensions[NAME] = made
 
+    @app.after_request
+    def _went_well(response: Response) -> Response:
+        g.well = response.status_code < HTTPStatus.BAD_REQUEST
+        return response
+
     @app.teardown_appcontext
-    def _close(_error: BaseException | None) -> None:
-        opened: sqlite3.Connection | None = g.pop("connection", None)
-        if opened is not None:
-            opened.close()
+    def _give_back(_error: BaseException | None) -> None:
+        if "connection" in g:
+            g.keeper.take_back(g.pop("connection"), well=g.pop("well", False))
