@@ -67,7 +67,7 @@ def main() -> None:
     p50, p95 = took[STEPS // 2], took[STEPS * 95 // 100]
     print(
         f"drag, input to paint: p50 {p50:.0f} ms, p95 {p95:.0f} ms (goal: {GOAL}), p95 {p95 / GOAL:.2f} of the goal; "
-        f"other machines took {others} ms of {sum(took):.0f} meanwhile"
+        f"other machines took {others} ms of its processors in {sum(took):.0f}"
     )
 
 

@@ -35,7 +35,7 @@ def names(connection):
 
 def test_one_that_ended_well_is_lent_again(keeper):
     first = keeper.lend()
-    keeper.take_back(first, well=True)
+    keeper.give_back(first, well=True)
     assert keeper.lend() is first
     assert keeper.lend() is not first
 
@@ -44,26 +44,47 @@ def test_two_at_once_never_have_the_same(keeper):
     lent = [keeper.lend() for _ in range(MOST_IDLE + 1)]
     assert len({id(connection) for connection in lent}) == MOST_IDLE + 1
     for connection in lent:
-        keeper.take_back(connection, well=True)
+        keeper.give_back(connection, well=True)
     assert [closed(connection) for connection in lent] == [False] * MOST_IDLE + [True]
 
 
 def test_one_that_broke_off_is_not_lent_again(keeper):
     broken = keeper.lend()
-    keeper.take_back(broken, well=False)
+    keeper.give_back(broken, well=False)
     assert closed(broken)
     halfway = keeper.lend()
     halfway.execute("BEGIN IMMEDIATE")
     halfway.execute("INSERT INTO setting (key, value) VALUES ('halfway', '1')")
-    keeper.take_back(halfway, well=True)
+    keeper.give_back(halfway, well=True)
     assert closed(halfway)
+    assert names(keeper.lend()) == []
+
+
+def test_one_that_broke_off_among_its_rows_does_not_show_them_to_the_next(keeper, path):
+    with connect(path) as other:
+        other.execute("INSERT INTO setting (key, value) VALUES ('a', '1'), ('b', '1')")
+        broken = keeper.lend()
+        rows = broken.execute("SELECT key FROM setting ORDER BY key")
+        next(rows)
+        keeper.give_back(broken, well=False)
+        other.execute("INSERT INTO setting (key, value) VALUES ('c', '1')")
+        assert names(keeper.lend()) == ["a", "b", "c"]
+    other.close()
+
+
+def test_one_of_another_file_is_not_lent_when_the_first_is_back(keeper, path):
+    lent = keeper.lend()
+    path.rename(path.with_name("aside"))
+    keeper.give_back(lent, well=True)
+    path.with_name("aside").rename(path)
+    assert closed(lent)
     assert names(keeper.lend()) == []
 
 
 def test_what_others_wrote_meanwhile_is_seen(keeper, path):
     first = keeper.lend()
     assert names(first) == []
-    keeper.take_back(first, well=True)
+    keeper.give_back(first, well=True)
     other = connect(path)
     other.execute("INSERT INTO setting (key, value) VALUES ('grain', '1')")
     other.close()
@@ -71,7 +92,7 @@ def test_what_others_wrote_meanwhile_is_seen(keeper, path):
 
 
 def test_none_is_lent_once_the_file_is_another(keeper, path):
-    keeper.take_back(keeper.lend(), well=True)
+    keeper.give_back(keeper.lend(), well=True)
     path.rename(path.with_name("aside"))
     with pytest.raises(Gone):
         keeper.lend()
@@ -79,16 +100,17 @@ def test_none_is_lent_once_the_file_is_another(keeper, path):
 
 def test_none_is_kept_after_the_end(keeper):
     waiting, lent = keeper.lend(), keeper.lend()
-    keeper.take_back(waiting, well=True)
+    keeper.give_back(waiting, well=True)
     keeper.close()
-    keeper.take_back(lent, well=True)
+    keeper.give_back(lent, well=True)
     assert closed(waiting)
     assert closed(lent)
+    assert not closed(keeper.lend())
 
 
 def test_requests_that_go_well_share_one(keeper, monkeypatch):
     made = []
     monkeypatch.setattr(database, "connect", lambda path: made.append(path) or connect(path))
     for _ in range(10):
-        keeper.take_back(keeper.lend(), well=True)
+        keeper.give_back(keeper.lend(), well=True)
     assert len(made) == 2  # the one that stays open, and one that is lent

@@ -18,7 +18,7 @@ FOLDER_MODE, FILE_MODE = 0o700, 0o600  # surveys name machines and people; nobod
 RESERVE_NAME, RESERVE_BYTES = "reserve", 4 * 2**20  # given up on a full disk, so that deleting is always possible
 LEAST_ROOM = 512 * 1024  # bytes under which nothing is written that does not free some: reading needs a little too
 BUSY_SECONDS = 5  # that a lock of another process is waited for
-MOST_IDLE = 4  # connections that wait for their next use; more are at work at once for moments only
+MOST_IDLE = 4  # connections that wait for their next use; what comes back beyond them is closed
 STEPS_BETWEEN = 20_000  # of the database's own machine, between two looks at the time
 
 
@@ -102,7 +102,7 @@ class Keeper:
     """A data file that stays open while the program runs, and the connections to it that wait for their next use.
 
     Without an open one whoever closes the last connection copies the journal back into the data file, at each change;
-    and a new one reads the file's head and its tables' names before it answers, half as long as a small answer takes.
+    and a new one reads the file's head and all tables' definitions before its first answer.
     It also knows which file it was: one that was taken away or exchanged meanwhile is told from it, and neither read
     nor written.
     """
@@ -142,13 +142,14 @@ class Keeper:
                 return self._idle.pop()
         return connect(self._path)
 
-    def take_back(self, connection: sqlite3.Connection, *, well: bool) -> None:
+    def give_back(self, connection: sqlite3.Connection, *, well: bool) -> None:
         """Kept for the next piece of work, where this one ended ``well`` and few wait.
 
-        One that broke off in the middle of its rows would show the data of that moment to the next.
+        One that broke off in the middle of its rows would show the data of that moment to the next; one that was
+        opened while the file was exchanged would write to the other, once the first is back.
         """
         with self._guard:
-            ended = well and not connection.in_transaction
+            ended = well and not connection.in_transaction and self._now() == self._identity
             kept = ended and self._connection is not None and len(self._idle) < MOST_IDLE
             if kept:
                 self._idle.append(connection)

@@ -53,7 +53,7 @@ class Workshop:
             yield connection
             well = True
         finally:
-            self.keeper.take_back(connection, well=well)
+            self.keeper.give_back(connection, well=well)
 
 
 @dataclass(frozen=True, slots=True)

@@ -65,4 +65,4 @@ def register(app: Flask, made: Services) -> None:
     @app.teardown_appcontext
     def _give_back(_error: BaseException | None) -> None:
         if "connection" in g:
-            g.keeper.take_back(g.pop("connection"), well=g.pop("well", False))
+            g.keeper.give_back(g.pop("connection"), well=g.pop("well", False))
