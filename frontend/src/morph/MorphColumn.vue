@@ -4,21 +4,26 @@ import type { PlanRow } from "../api/client";
 import { exact } from "../widgets/units";
 import { COLUMN, type Block } from "./geometry";
 
-const props = defineProps<{ blocks: Block[]; x: number; rows: PlanRow[]; sector: number; isTarget?: boolean }>();
+const props = defineProps<{
+  blocks: Block[];
+  x: number;
+  rowOf: (number: number | null) => PlanRow | undefined;
+  sector: number;
+  isTarget?: boolean;
+}>();
 const chosen = defineModel<number | null>("chosen", { required: true });
 const emit = defineEmits<{ lift: [event: PointerEvent, row: number] }>();
-const rowOf = (number: number | null): PlanRow | undefined => props.rows.find((row) => row.number === number);
 
 /** The height of the used part of a block. */
 function used(block: Block): number {
-  const row = rowOf(block.row);
+  const row = props.rowOf(block.row);
   const bytes = props.isTarget ? (row?.floor_lines?.carried_bytes ?? row?.used_bytes) : row?.used_bytes;
   return bytes && block.bytes ? Math.max(0, block.height - 1) * Math.min(1, bytes / block.bytes) : 0;
 }
 
 /** Lines across a target block at its floors, as far as they lie inside it. */
 function floors(block: Block): { name: string; y: number }[] {
-  const row = rowOf(block.row);
+  const row = props.rowOf(block.row);
   if (!props.isTarget || !row || block.height <= 12) return [];
   const marks = [
     { name: "hard", bytes: row.hard_floor_bytes },

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 /** The figures beside the morph: what is on the left, what will be on the right. */
-import type { Plan, PlanRow } from "../api/client";
+import { computed } from "vue";
+import type { PlanRow } from "../api/client";
 import { percent, sizeFine } from "../widgets/units";
 import { KINDS } from "../widgets/words";
 import { COLUMN, LABEL, leader, type Block, type Label } from "./geometry";
 
 const props = defineProps<{
-  plan: Plan;
+  rowOf: (number: number) => PlanRow | undefined;
   left: Label[];
   right: Label[];
   targetBlocks: Block[];
@@ -19,7 +20,15 @@ const props = defineProps<{
 const chosen = defineModel<number | null>("chosen", { required: true });
 const LINE = 16;
 
-const rowOf = (number: number): PlanRow | undefined => props.plan.rows.find((row) => row.number === number);
+/** Each label beside its row; a label of no row stands for what is unallocated. */
+const ofRows = (labels: Label[]) =>
+  labels.flatMap((label) => {
+    const row = props.rowOf(label.row);
+    return row ? [{ label, row }] : [];
+  });
+const before = computed(() => ofRows(props.left));
+const after = computed(() => ofRows(props.right));
+const gaps = computed(() => props.right.filter((label) => label.row < 0));
 const isOn = (number: number) => number === chosen.value;
 
 function words(row: PlanRow): { sign: string; text: string } {
@@ -43,7 +52,7 @@ const kindWords = (row: PlanRow) =>
 
 <template>
   <g>
-    <g v-for="label in left" :key="`l${label.row}`" class="label" @click="chosen = label.row">
+    <g v-for="{ label, row } in before" :key="`l${label.row}`" class="label" @click="chosen = label.row">
       <rect
         v-if="isOn(label.row)"
         class="chosen"
@@ -54,53 +63,42 @@ const kindWords = (row: PlanRow) =>
         rx="6"
       />
       <path class="leader" :d="leader(LABEL, label.y + 10, sourceX - 6, label.anchor)" />
-      <text x="10" :y="label.y + 14" class="strong">{{ rowOf(label.row)?.label }}</text>
+      <text x="10" :y="label.y + 14" class="strong">{{ row.label }}</text>
       <text :x="LABEL - 10" :y="label.y + 14" text-anchor="end" class="fig">
-        {{ sizeFine(rowOf(label.row)!.source_bytes) }}
+        {{ sizeFine(row.source_bytes) }}
       </text>
       <template v-if="!many">
-        <text x="10" :y="label.y + 14 + LINE" class="muted">{{ kindWords(rowOf(label.row)!) }}</text>
+        <text x="10" :y="label.y + 14 + LINE" class="muted">{{ kindWords(row) }}</text>
         <text
-          v-if="rowOf(label.row)!.used_bytes !== null"
+          v-if="row.used_bytes !== null"
           :x="LABEL - 10"
           :y="label.y + 14 + LINE"
           text-anchor="end"
           class="muted fig small"
         >
-          {{ sizeFine(rowOf(label.row)!.used_bytes!) }} used
+          {{ sizeFine(row.used_bytes!) }} used
+        </text>
+        <text v-if="row.elastic" :x="LABEL - 10" :y="label.y + 14 + 2 * LINE" text-anchor="end" class="muted">
+          {{ percent(row.used_bytes ?? 0, row.source_bytes) }} full
         </text>
         <text
-          v-if="rowOf(label.row)!.elastic"
-          :x="LABEL - 10"
-          :y="label.y + 14 + 2 * LINE"
-          text-anchor="end"
-          class="muted"
-        >
-          {{ percent(rowOf(label.row)!.used_bytes ?? 0, rowOf(label.row)!.source_bytes) }} full
-        </text>
-        <text
-          v-if="rowOf(label.row)!.change === 'left'"
+          v-if="row.change === 'left'"
           x="10"
           :y="label.y + 14 + 2 * LINE"
-          :class="rowOf(label.row)!.dropped ? 'made tint' : 'muted'"
+          :class="row.dropped ? 'made tint' : 'muted'"
         >
-          {{ rowOf(label.row)!.dropped ? "replaced by a new start row" : "left behind" }}
+          {{ row.dropped ? "replaced by a new start row" : "left behind" }}
         </text>
       </template>
     </g>
 
-    <g v-for="label in right.filter((item) => item.row < 0)" :key="`u${label.row}`">
+    <g v-for="label in gaps" :key="`u${label.row}`">
       <path class="leader" :d="leader(targetX + COLUMN + 6, label.anchor, targetX + COLUMN + 30, label.y + 10)" />
       <text class="muted small" :x="targetX + COLUMN + 36" :y="label.y + 14">
         {{ sizeFine(targetBlocks[-1 - label.row]!.bytes) }} unallocated
       </text>
     </g>
-    <g
-      v-for="label in right.filter((item) => item.row >= 0)"
-      :key="`n${label.row}`"
-      class="label"
-      @click="chosen = label.row"
-    >
+    <g v-for="{ label, row } in after" :key="`n${label.row}`" class="label" @click="chosen = label.row">
       <rect
         v-if="isOn(label.row)"
         class="chosen"
@@ -111,53 +109,47 @@ const kindWords = (row: PlanRow) =>
         rx="6"
       />
       <path class="leader" :d="leader(targetX + COLUMN + 6, label.anchor, targetX + COLUMN + 30, label.y + 10)" />
-      <text
-        :x="targetX + COLUMN + 36"
-        :y="label.y + 14"
-        class="fig"
-        :class="{ big: rowOf(label.row)!.elastic && !many }"
-      >
-        {{ sizeFine(rowOf(label.row)!.size_bytes ?? rowOf(label.row)!.least_bytes ?? 0) }}
+      <text :x="targetX + COLUMN + 36" :y="label.y + 14" class="fig" :class="{ big: row.elastic && !many }">
+        {{ sizeFine(row.size_bytes ?? row.least_bytes ?? 0) }}
       </text>
       <text
-        v-if="rowOf(label.row)!.size_bytes === null && rowOf(label.row)!.change !== 'made'"
+        v-if="row.size_bytes === null && row.change !== 'made'"
         class="muted"
         :x="targetX + COLUMN + 152"
         :y="label.y + 14"
       >
         at least
       </text>
-      <text :x="targetX + COLUMN + 152" :y="label.y + 14" class="strong tint" :class="rowOf(label.row)!.change">
-        {{ words(rowOf(label.row)!).sign }} {{ words(rowOf(label.row)!).text
-        }}{{ rowOf(label.row)!.pinned ? " · pinned" : "" }}
+      <text :x="targetX + COLUMN + 152" :y="label.y + 14" class="strong tint" :class="row.change">
+        {{ words(row).sign }} {{ words(row).text }}{{ row.pinned ? " · pinned" : "" }}
       </text>
       <template v-if="!many">
         <text
-          v-if="rowOf(label.row)!.free_after_bytes !== null"
+          v-if="row.free_after_bytes !== null"
           :x="targetX + COLUMN + 36"
           :y="label.y + 14 + LINE"
           class="muted fig small"
         >
-          {{ sizeFine(rowOf(label.row)!.free_after_bytes!) }} free
+          {{ sizeFine(row.free_after_bytes!) }} free
         </text>
         <text
-          v-if="rowOf(label.row)!.size_bytes === null && rowOf(label.row)!.floor_lines?.carried_bytes"
+          v-if="row.size_bytes === null && row.floor_lines?.carried_bytes"
           :x="targetX + COLUMN + 36"
           :y="label.y + 14 + LINE"
           class="muted fig small"
         >
-          holds {{ sizeFine(rowOf(label.row)!.floor_lines!.carried_bytes) }}
+          holds {{ sizeFine(row.floor_lines!.carried_bytes) }}
         </text>
-        <template v-if="rowOf(label.row)!.elastic && rowOf(label.row)!.size_bytes !== null">
+        <template v-if="row.elastic && row.size_bytes !== null">
           <text :x="targetX + COLUMN + 152" :y="label.y + 14 + LINE" class="muted small">
-            {{ percent(rowOf(label.row)!.floor_lines!.carried_bytes, rowOf(label.row)!.size_bytes ?? 0) }} full, was
-            {{ percent(rowOf(label.row)!.used_bytes ?? 0, rowOf(label.row)!.source_bytes) }}
+            {{ percent(row.floor_lines!.carried_bytes, row.size_bytes ?? 0) }} full, was
+            {{ percent(row.used_bytes ?? 0, row.source_bytes) }}
           </text>
           <text :x="targetX + COLUMN + 36" :y="label.y + 14 + 2 * LINE" class="muted small">
-            floor {{ sizeFine(rowOf(label.row)!.hard_floor_bytes!) }}
+            floor {{ sizeFine(row.hard_floor_bytes!) }}
           </text>
           <text :x="targetX + COLUMN + 152" :y="label.y + 14 + 2 * LINE" class="muted small">
-            comfort {{ sizeFine(rowOf(label.row)!.comfort_floor_bytes!) }}
+            comfort {{ sizeFine(row.comfort_floor_bytes!) }}
           </text>
         </template>
       </template>

@@ -23,6 +23,9 @@ const box = ref<HTMLElement | null>(null);
 const { width: seen } = useElementSize(box);
 const { height: seenHeight } = useWindowSize();
 
+const rows = computed(() => new Map<number | null, PlanRow>(props.plan.rows.map((row) => [row.number, row])));
+const rowOf = (number: number | null) => rows.value.get(number);
+
 const TOP = 66;
 const ROUND_IT = 394; // what stands above and below the columns on the screen
 const width = computed(() => Math.max(760, seen.value));
@@ -30,7 +33,7 @@ const many = computed(() => props.plan.rows.length > 9);
 const labelHeight = (number: number): number => {
   if (number < 0) return 20;
   if (many.value) return 20;
-  const row = props.plan.rows.find((item) => item.number === number);
+  const row = rowOf(number);
   return row && (row.elastic || !row.carried) ? 66 : 46;
 };
 const height = computed(() => {
@@ -74,7 +77,6 @@ const { far, land, lift } = useRowLift(
   (row, steps) => emit("move", row, steps),
 );
 
-const rowOf = (number: number | null): PlanRow | undefined => props.plan.rows.find((row) => row.number === number);
 const isOn = (number: number | null) => number !== null && number === chosen.value;
 
 const less = computed(() => {
@@ -111,14 +113,14 @@ const subtitle = (disk: Job["source_head"]) =>
         v-model:chosen="chosen"
         :blocks="drawn.source"
         :x="sourceX"
-        :rows="plan.rows"
+        :row-of="rowOf"
         :sector="disk.logical_sector_bytes"
       />
       <MorphColumn
         v-model:chosen="chosen"
         :blocks="drawn.target"
         :x="targetX"
-        :rows="plan.rows"
+        :row-of="rowOf"
         :sector="plan.target.logical_sector_bytes"
         is-target
         @lift="lift"
@@ -188,7 +190,7 @@ const subtitle = (disk: Job["source_head"]) =>
 
       <MorphLabels
         v-model:chosen="chosen"
-        :plan="plan"
+        :row-of="rowOf"
         :left="left"
         :right="right"
         :target-blocks="drawn.target"

@@ -138,9 +138,10 @@ export function picture(
 
 function ribbons(rows: readonly PlanRow[], left: readonly Block[], right: readonly Block[], frame: Frame): Ribbon[] {
   const made: Ribbon[] = [];
+  const [leftOf, rightOf] = [left, right].map((blocks) => new Map(blocks.map((block) => [block.row, block])));
   for (const row of rows) {
-    const from = left.find((block) => block.row === row.number);
-    const to = right.find((block) => block.row === row.number);
+    const from = leftOf!.get(row.number);
+    const to = rightOf!.get(row.number);
     if (from && to) made.push({ row: row.number, change: row.change, path: ribbon(from, to, frame) });
   }
   return made;
@@ -206,10 +207,11 @@ export function labels(
     }
   }
   const out: Label[] = [];
+  const blockOf = new Map(blocks.map((block, index) => [labelOf(block, index), block]));
   for (const group of placed) {
     let y = group.y;
     for (const row of group.rows) {
-      const block = blocks.find((item, index) => labelOf(item, index) === row)!;
+      const block = blockOf.get(row)!;
       out.push({ row, y, anchor: block.y + block.height / 2 });
       y += height(row);
     }
