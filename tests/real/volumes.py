@@ -80,6 +80,8 @@ def written(file: BinaryIO, at: int, end: int) -> Iterator[tuple[int, bytes]]:
         except OSError:
             return
         at += (data - at) // STEP * STEP
+        if at >= end:  # what comes next lies behind the stretch
+            return
         file.seek(at)
         block = file.read(min(STEP, end - at))
         if block != NOTHING[: len(block)]:
