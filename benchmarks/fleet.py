@@ -1,6 +1,5 @@
 """Fleets: machines against models and fits as many linear programs, by one process and by two, and in the store."""
 
-import os
 import resource
 import subprocess
 import sys
@@ -57,7 +56,8 @@ def command(folder: Path, processes: int) -> tuple[float, int]:
     """Seconds of the whole command, and its largest memory in MB."""
     targets = [word for model in MODELS for word in ("--target", model.name)]
     fits = [word for fit in FITS for word in ("--fit", fit)]
-    out = ["--format", "csv", "--out", os.devnull, "--processes", str(processes)]
+    Path(f"{folder}.csv").unlink(missing_ok=True)
+    out = ["--format", "csv", "--out", f"{folder}.csv", "--processes", str(processes)]
     begun = time.perf_counter()
     run = [sys.executable, "-m", "ylemorph", "fleet", str(folder), *targets, *fits, *out]
     done = subprocess.run(run, check=False)
