@@ -138,10 +138,11 @@ export function picture(
 
 function ribbons(rows: readonly PlanRow[], left: readonly Block[], right: readonly Block[], frame: Frame): Ribbon[] {
   const made: Ribbon[] = [];
-  const [leftOf, rightOf] = [left, right].map((blocks) => new Map(blocks.map((block) => [block.row, block])));
+  const byRow = (blocks: readonly Block[]) => new Map(blocks.map((block) => [block.row, block]));
+  const [leftOf, rightOf] = [byRow(left), byRow(right)];
   for (const row of rows) {
-    const from = leftOf!.get(row.number);
-    const to = rightOf!.get(row.number);
+    const from = leftOf.get(row.number);
+    const to = rightOf.get(row.number);
     if (from && to) made.push({ row: row.number, change: row.change, path: ribbon(from, to, frame) });
   }
   return made;
